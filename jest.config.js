@@ -1,0 +1,16 @@
+/** Unit and engine tests. Run with NODE_OPTIONS=--experimental-vm-modules: the whole project is ES modules. */
+export default {
+  testEnvironment: 'node',
+  roots: ['<rootDir>/packages'],
+  testMatch: ['**/*.test.ts', '**/*.test.tsx'],
+  extensionsToTreatAsEsm: ['.ts', '.tsx'],
+  transform: {
+    '^.+\\.tsx?$': [
+      '@swc/jest',
+      { jsc: { parser: { syntax: 'typescript', tsx: true }, target: 'es2022' }, module: { type: 'es6' } },
+    ],
+  },
+  // Engine tests each run ffmpeg on its own threads; two at a time fill two cores.
+  maxWorkers: 2,
+  testTimeout: 120_000,
+};

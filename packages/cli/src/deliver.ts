@@ -1,0 +1,186 @@
+import { mkdir, readFile, mkdtemp, rm, stat } from 'node:fs/promises';
+import { basename, extname, join, resolve } from 'node:path';
+import { parseArgs } from 'node:util';
+import {
+  deliverableName, fail, findPlacement, heldFraming, isRefused, makePlan, ok, parseTimecode, planFingerprint, problemLine, readSpecBook, settlePose,
+  troublesOf, type FrameSpan, type MasterFacts, type PlacedOutlet, type Pose, type Result,
+} from '@mivvy/core';
+import { Cancelled, countFrames, deliver, probeMaster, sha256File } from '@mivvy/media';
+
+/** How `deliver` is called, for people. */
+export const usage = `Usage: mivvy deliver --master FILE --specs SPECBOOK --placement ID [--placement ID …] --out DIR
+                     [--framing hold]      the window stands still
+                     [--at X,Y]            where it is centred, fractions of the master (0.5,0.5)
+                     [--zoom Z]            how far it zooms in, 1 to 8 (1)
+                     [--in TC] [--to TC]   first frame delivered, and first one not: 00:00:05:10 or 5.4s
+                     [--jobs N]            files made at a time, 1 to 4 (1)
+                     [--quiet]             no progress lines`;
+
+/** What the command line asked for, checked. */
+interface Request {
+  master: string;
+  specs: string;
+  placements: string[];
+  out: string;
+  pose: Pose;
+  from: string | undefined;
+  to: string | undefined;
+  jobs: number;
+  quiet: boolean;
+}
+
+/** Flags that the contract knows and this release cannot serve yet. */
+const notYet: Record<string, string> = { plan: 'plans as files', pace: 'changing the pace', captions: 'captions' };
+
+function readRequest(argv: string[]): Result<Request> {
+  const wrong = (sentence: string) => fail<Request>('wrong-use', sentence, 'Run “mivvy deliver --help” for the way it is called.');
+  let values;
+  try {
+    ({ values } = parseArgs({
+      args: argv,
+      options: {
+        master: { type: 'string' }, specs: { type: 'string' }, placement: { type: 'string', multiple: true }, out: { type: 'string' },
+        framing: { type: 'string', default: 'hold' }, at: { type: 'string', default: '0.5,0.5' }, zoom: { type: 'string', default: '1' },
+        in: { type: 'string' }, to: { type: 'string' }, jobs: { type: 'string', default: '1' }, quiet: { type: 'boolean', default: false },
+        plan: { type: 'string' }, pace: { type: 'string' }, captions: { type: 'string' },
+      },
+    }));
+  } catch (error) {
+    return wrong(`${(error as Error).message.replace(/\.?$/, '.')}`);
+  }
+  for (const [flag, what] of Object.entries(notYet)) {
+    if (values[flag as keyof typeof values] !== undefined) return wrong(`--${flag}: ${what} cannot be done by this release.`);
+  }
+  if (!values.master) return wrong('--master is missing: which film?');
+  if (!values.specs) return wrong('--specs is missing: which spec book?');
+  if (!values.placement?.length) return wrong('--placement is missing: where does the film go?');
+  if (!values.out) return wrong('--out is missing: which folder do the files go to?');
+  if (values.framing === 'follow') return wrong('--framing follow: following a subject cannot be done by this release; use hold.');
+  if (values.framing !== 'hold') return wrong(`--framing ${values.framing} is not known; use hold.`);
+  const at = /^\s*(-?[\d.]+)\s*,\s*(-?[\d.]+)\s*$/.exec(values.at);
+  if (!at || !Number.isFinite(Number(at[1])) || !Number.isFinite(Number(at[2]))) return wrong(`--at ${values.at} is not two fractions such as 0.5,0.5.`);
+  const zoom = Number(values.zoom);
+  if (!(zoom >= 1 && zoom <= 8)) return wrong(`--zoom ${values.zoom} is not a number from 1 to 8.`);
+  const jobs = Number(values.jobs);
+  if (!Number.isInteger(jobs) || jobs < 1 || jobs > 4) return wrong(`--jobs ${values.jobs} is not a whole number from 1 to 4.`);
+  const inside = (n: number) => Math.max(0, Math.min(1, n));
+  return ok({
+    master: resolve(values.master), specs: resolve(values.specs), placements: [...new Set(values.placement)], out: resolve(values.out),
+    pose: { x: inside(Number(at[1])), y: inside(Number(at[2])), zoom }, from: values.in, to: values.to, jobs, quiet: values.quiet,
+  });
+}
+
+function readSpan(request: Request, facts: MasterFacts): Result<FrameSpan> {
+  const { rate, frames } = facts.video;
+  const from = request.from === undefined ? ok(0) : parseTimecode(request.from, rate);
+  if (!from.ok) return from;
+  const to = request.to === undefined ? ok(frames) : parseTimecode(request.to, rate);
+  if (!to.ok) return to;
+  const end = Math.min(to.value, frames);
+  if (from.value >= end) return fail('empty-cut', 'Nothing would be delivered: --in is not before --to inside the film.', `The film has ${frames} frames.`);
+  return ok({ from: from.value, to: end });
+}
+
+/**
+ * The engine without the screen: delivers one master to some placements, as JSON lines on standard output.
+ *
+ * @returns the exit status: 0 all passed, 1 something failed or was refused, 2 wrong use or unusable input, 130 interrupted
+ */
+export async function deliverCommand(argv: string[], print: (line: string) => void, tell: (line: string) => void, signal: AbortSignal): Promise<number> {
+  if (argv.includes('--help') || argv.includes('-h')) {
+    tell(usage);
+    return 0;
+  }
+  const request = readRequest(argv);
+  if (!request.ok) {
+    tell(problemLine(request.problem));
+    return 2;
+  }
+  try {
+    const job = await prepare(request.value, signal);
+    if (!job.ok) {
+      tell(problemLine(job.problem));
+      return 2;
+    }
+    return await run(request.value, job.value, print, tell, signal);
+  } catch (error) {
+    if (error instanceof Cancelled || signal.aborted) return 130;
+    throw error;
+  }
+}
+
+interface Prepared {
+  facts: MasterFacts;
+  sha256: string;
+  places: PlacedOutlet[];
+  span: FrameSpan;
+}
+
+async function prepare(request: Request, signal: AbortSignal): Promise<Result<Prepared>> {
+  const book = await readFile(request.specs, 'utf8').then((text) => readSpecBook(text, basename(request.specs)), () => fail<never>('no-specs', `The spec book ${request.specs} cannot be read.`, 'Check the path.'));
+  if (!book.ok) return book;
+  const places: PlacedOutlet[] = [];
+  for (const id of request.placements) {
+    const found = findPlacement(book.value.outlets, id);
+    if (!found) {
+      const ids = book.value.outlets.flatMap((o) => o.placements.map((p) => p.id)).join(', ');
+      return fail('no-placement', `The spec book has no placement “${id}”.`, `It has: ${ids}.`);
+    }
+    places.push(found);
+  }
+  const there = await stat(request.master).catch(() => null);
+  if (!there?.isFile()) return fail('no-master', `There is no file at ${request.master}.`, 'Check the path.');
+  const quick = await probeMaster(request.master, signal);
+  if (!quick.ok) return quick;
+  const facts = await countFrames(request.master, quick.value, signal);
+  if (!facts.ok) return facts;
+  const span = readSpan(request, facts.value);
+  if (!span.ok) return span;
+  return ok({ facts: facts.value, sha256: await sha256File(request.master, signal), places, span: span.value });
+}
+
+async function run(request: Request, { facts, sha256, places, span }: Prepared, print: (line: string) => void, tell: (line: string) => void, signal: AbortSignal): Promise<number> {
+  await mkdir(request.out, { recursive: true });
+  // Work lies in a hidden folder beside the files, so that finishing is a rename on one disk.
+  const work = await mkdtemp(join(request.out, '.mivvy-'));
+  const name = basename(request.master, extname(request.master));
+  let allPassed = true;
+  const one = async ({ outlet, placement }: PlacedOutlet) => {
+    const pose = settlePose(request.pose, facts.video.displayed, placement.frame);
+    const planned = makePlan({ facts, sha256, placement, framing: heldFraming(pose), span });
+    const troubles = troublesOf(planned, placement);
+    const event = (rest: object) => print(JSON.stringify({ event: 'deliverable', placement: placement.id, ...rest, troubles }));
+    if (isRefused(troubles)) {
+      allPassed = false;
+      for (const t of troubles.filter((t) => t.severity === 'fault')) tell(`${outlet.name}, ${placement.name}: ${t.sentence} ${t.mend}`);
+      return event({ file: null, sha256: null, status: 'refused', checks: [] });
+    }
+    const { plan } = planned;
+    const file = join(request.out, deliverableName({ production: name, master: name, placementId: placement.id, frame: plan.frame, rate: plan.rate, container: plan.container, making: 1 }));
+    let lastPrinted = 0;
+    const made = await deliver(plan, {
+      masterPath: request.master, outPath: file, workDir: join(work, placement.id), signal,
+      onProgress: ({ stage, fraction, etaSeconds }) => {
+        if (request.quiet || (Date.now() - lastPrinted < 500 && fraction < 1)) return;
+        lastPrinted = Date.now();
+        print(JSON.stringify({ event: 'progress', placement: placement.id, stage, fraction: Number(fraction.toFixed(3)), etaSeconds }));
+      },
+    });
+    if (!made.ok) {
+      allPassed = false;
+      tell(`${outlet.name}, ${placement.name}: ${problemLine(made.problem)}`);
+      return event({ file: null, sha256: null, status: 'failed', checks: [], problem: made.problem });
+    }
+    if (!made.value.report.passed) allPassed = false;
+    event({ file, sha256: made.value.sha256, status: made.value.report.passed ? 'passed' : 'failed', checks: made.value.report.checks, fingerprint: planFingerprint(plan) });
+  };
+  try {
+    const queue = [...places];
+    await Promise.all(Array.from({ length: request.jobs }, async () => {
+      for (let next = queue.shift(); next; next = queue.shift()) await one(next);
+    }));
+  } finally {
+    await rm(work, { recursive: true, force: true });
+  }
+  return allPassed ? 0 : 1;
+}

@@ -1,0 +1,45 @@
+import type { RenderPlan } from '../render/plan.ts';
+import { canonicalJson } from '../render/plan.ts';
+
+/** Where a version's deliverable stands. One word for each; the interface stamps it with a shape of its own. */
+export type Standing = 'blocked' | 'to-make' | 'queued' | 'making' | 'passed' | 'failed-check' | 'failed' | 'behind';
+
+/** What a standing is worked out from. */
+export interface StandingInput {
+  /** Something stops it from being exported. */
+  refused: boolean;
+  /** State of the newest export job, if there is one. */
+  job: 'queued' | 'running' | 'done' | 'failed' | 'cancelled' | undefined;
+  /** True when that job started after the newest file was made. */
+  jobNewer: boolean;
+  /** The newest file, if there is one. */
+  file: { fingerprint: string; passed: boolean } | undefined;
+  /** Fingerprint of the plan as it stands now; undefined while the master is still being read. */
+  current: string | undefined;
+}
+
+/** Works out a deliverable's standing. */
+export function standingOf(input: StandingInput): Standing {
+  if (input.job === 'running') return 'making';
+  if (input.job === 'queued') return 'queued';
+  if (input.job === 'failed' && input.jobNewer) return 'failed';
+  if (input.refused) return 'blocked';
+  if (!input.file) return 'to-make';
+  if (input.current !== undefined && input.file.fingerprint !== input.current) return 'behind';
+  return input.file.passed ? 'passed' : 'failed-check';
+}
+
+/** Why a file is behind: the parts of its plan that differ from the plan as it stands, in plain words. */
+export function behindReasons(made: RenderPlan, now: RenderPlan): string[] {
+  const differs = (pick: (plan: RenderPlan) => unknown) => canonicalJson(pick(made)) !== canonicalJson(pick(now));
+  const reasons: string[] = [];
+  if (differs((p) => p.master.sha256)) reasons.push('the master was replaced');
+  if (differs((p) => p.stretches.map((s) => s.window))) reasons.push('the framing was moved');
+  if (differs((p) => p.stretches.map((s) => s.source))) reasons.push('the cut changed');
+  if (differs((p) => p.frame)) reasons.push('the frame size changed');
+  if (differs((p) => p.rate)) reasons.push('the frame rate changed');
+  if (differs((p) => p.video)) reasons.push('the encoding numbers changed');
+  if (differs((p) => p.audio)) reasons.push('the sound’s numbers changed');
+  if (differs((p) => [p.container, p.maxBytes])) reasons.push('the container or size limit changed');
+  return reasons.length ? reasons : ['it was made by an earlier release of Mivvy'];
+}

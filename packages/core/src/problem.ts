@@ -1,0 +1,30 @@
+/**
+ * Something that went wrong, as a value: a stable code for programs, a sentence for a producer, and what to do about it.
+ * Problems travel through results, HTTP answers and job rows; exceptions are for our own mistakes only.
+ */
+export interface Problem {
+  /** Stable kebab-case code, e.g. `not-a-video`. */
+  code: string;
+  /** What happened, in one sentence without jargon. */
+  sentence: string;
+  /** What to do about it, in one sentence; empty where nothing can be done. */
+  mend: string;
+}
+
+/** Either a value or the problem that stands in its place. */
+export type Result<T> = { ok: true; value: T } | { ok: false; problem: Problem };
+
+/** A successful {@link Result}. */
+export function ok<T>(value: T): Result<T> {
+  return { ok: true, value };
+}
+
+/** A failed {@link Result}. */
+export function fail<T = never>(code: string, sentence: string, mend = ''): Result<T> {
+  return { ok: false, problem: { code, sentence, mend } };
+}
+
+/** Both halves of a problem, as one line of prose. */
+export function problemLine(problem: Problem): string {
+  return problem.mend ? `${problem.sentence} ${problem.mend}` : problem.sentence;
+}

@@ -1,0 +1,217 @@
+import { sha256 } from '@noble/hashes/sha2.js';
+import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js';
+import { z } from 'zod';
+import { rectSchema, sizeSchema, type Size } from '../picture/geometry.ts';
+import { frameForMaster } from '../picture/fit.ts';
+import { deliveredLength, deliveredRate, sourceFrameAt, type DeliveredRate } from '../time/delivered-rate.ts';
+import { fps, frameToSeconds, rateSchema } from '../time/rate.ts';
+import { frameSpanSchema, spanLength, type FrameSpan } from '../time/span.ts';
+import type { Placement } from '../specs/schema.ts';
+import { rateRule } from '../specs/book.ts';
+import type { MasterFacts } from '../masters/facts.ts';
+import { windowAt, type Framing } from '../framing/framing.ts';
+import { budgetRate, type RateBudget } from './budget.ts';
+import { lowestH264Level } from './levels.ts';
+
+/**
+ * What every frame of a delivered file is made of: plain data, complete and deterministic. The same master bytes with
+ * the same plan give the same film, and equal plans have equal fingerprints.
+ */
+export const renderPlanSchema = z.object({
+  format: z.literal('mivvy-render-plan'),
+  version: z.literal(1),
+  master: z.object({
+    /** Of the master file's bytes, lower-case hexadecimal. */
+    sha256: z.string().regex(/^[0-9a-f]{64}$/),
+    displayed: sizeSchema,
+    rate: rateSchema,
+    frames: z.number().int().positive(),
+    videoStream: z.number().int().nonnegative(),
+    videoStartSeconds: z.number(),
+    squarePixels: z.boolean(),
+    rateVaries: z.boolean(),
+    interlaced: z.boolean(),
+    hdr: z.enum(['none', 'pq', 'hlg']),
+    /** Colour matrix the picture is read with: as tagged, else by size (common practice). */
+    matrix: z.enum(['bt709', 'bt601', 'bt2020']),
+    range: z.enum(['tv', 'pc']),
+  }),
+  frame: sizeSchema,
+  rate: rateSchema,
+  /** Length of the delivered file in frames at `rate`. */
+  frames: z.number().int().positive(),
+  step: z.discriminatedUnion('kind', [
+    z.object({ kind: z.literal('every'), n: z.number().int().positive() }),
+    z.object({ kind: z.literal('nearest') }),
+  ]),
+  /** What is shown, in delivered order. */
+  stretches: z.array(z.object({ source: frameSpanSchema, window: rectSchema })).min(1),
+  video: z.object({
+    codec: z.enum(['h264', 'hevc', 'vp9', 'av1']),
+    rate: z.discriminatedUnion('mode', [
+      z.object({ mode: z.literal('two-pass'), targetKbps: z.number(), maxKbps: z.number() }),
+      z.object({ mode: z.literal('quality'), crf: z.number(), maxKbps: z.number().optional() }),
+    ]),
+    /** Frames between keyframes at most. */
+    keyframeFrames: z.number().int().positive(),
+    /** H.264 only. */
+    level: z.string().nullable(),
+  }),
+  audio: z
+    .object({
+      stream: z.number().int().nonnegative(),
+      codec: z.enum(['aac', 'opus']),
+      kbps: z.number(),
+      sampleRate: z.number().int(),
+      channels: z.number().int(),
+      loudness: z.object({ integratedLufs: z.number(), truePeakDbtp: z.number() }).nullable(),
+    })
+    .nullable(),
+  container: z.enum(['mp4', 'mov', 'webm']),
+  maxBytes: z.number().int().positive().nullable(),
+});
+export type RenderPlan = z.infer<typeof renderPlanSchema>;
+
+/** A plan with what was decided on the way and is worth saying. */
+export interface PlannedVersion {
+  plan: RenderPlan;
+  delivered: DeliveredRate;
+  budget: RateBudget;
+  /** The placement wants sound and the master has none. */
+  soundMissing: boolean;
+}
+
+/** Keyframe spacing where a placement states none, seconds (common practice). */
+const defaultKeyframeSeconds = 2;
+
+/** The matrix a picture's colours were coded with: as tagged; untagged, BT.709 from 720 lines up (common practice). */
+function codedMatrix(facts: MasterFacts): RenderPlan['master']['matrix'] {
+  const tag = facts.video.colour.matrix;
+  if (tag === 'bt709') return 'bt709';
+  if (tag === 'bt2020nc' || tag === 'bt2020c') return 'bt2020';
+  if (tag === 'smpte170m' || tag === 'bt470bg' || tag === 'fcc') return 'bt601';
+  return Math.min(facts.video.coded.width, facts.video.coded.height) >= 720 ? 'bt709' : 'bt601';
+}
+
+/** What a plan, and any other picture made from a master, needs to know of it. */
+export function planMaster(facts: MasterFacts, hash: string): RenderPlan['master'] {
+  const v = facts.video;
+  return {
+    sha256: hash,
+    displayed: { width: v.displayed.width, height: v.displayed.height },
+    rate: v.rate,
+    frames: v.frames,
+    videoStream: v.streamIndex,
+    videoStartSeconds: v.startSeconds,
+    squarePixels: v.pixelAspect.num === v.pixelAspect.den,
+    rateVaries: v.rateVaries,
+    interlaced: v.interlaced,
+    hdr: v.hdr,
+    matrix: codedMatrix(facts),
+    range: v.colour.range ?? (v.pixelFormat.startsWith('yuvj') ? 'pc' : 'tv'),
+  };
+}
+
+/** What a plan is made from. */
+export interface PlanInput {
+  facts: MasterFacts;
+  /** Of the master's bytes. */
+  sha256: string;
+  placement: Placement;
+  framing: Framing;
+  /** The part of the master to deliver; the whole film where missing. Must lie inside the master. */
+  span?: FrameSpan;
+}
+
+/** Works out everything about a version's file. Rules that are broken are not errors here: see `troublesOf`. */
+export function makePlan({ facts, sha256: hash, placement, framing, span }: PlanInput): PlannedVersion {
+  const v = facts.video;
+  const frame: Size = frameForMaster(v.displayed, placement.frame, placement.largerFrame);
+  const delivered = deliveredRate(v.rate, rateRule(placement));
+  const source: FrameSpan = span ?? { from: 0, to: v.frames };
+  const frames = deliveredLength(spanLength(source), v.rate, delivered.rate, delivered.step);
+  const seconds = frameToSeconds(frames, delivered.rate);
+  const wantsSound = placement.audio !== null;
+  const audio =
+    placement.audio && facts.audio
+      ? {
+          stream: facts.audio.streamIndex,
+          codec: placement.audio.codec,
+          kbps: placement.audio.kbps,
+          sampleRate: placement.audio.sampleRate,
+          channels: placement.audio.channels,
+          loudness: placement.audio.loudness
+            ? { integratedLufs: placement.audio.loudness.integratedLufs, truePeakDbtp: placement.audio.loudness.truePeakDbtp }
+            : null,
+        }
+      : null;
+  const codec = placement.video.codec;
+  const budget = budgetRate(placement.video.rate, codec, frame, delivered.rate, seconds, audio?.kbps ?? 0, placement.maxBytes);
+  const peak = budget.rate.maxKbps ?? 0;
+  const plan: RenderPlan = {
+    format: 'mivvy-render-plan',
+    version: 1,
+    master: planMaster(facts, hash),
+    frame: { width: frame.width, height: frame.height },
+    rate: delivered.rate,
+    frames,
+    step: delivered.step,
+    stretches: splitByWindow(framing, source, v.displayed, frame),
+    video: {
+      codec,
+      rate: budget.rate,
+      keyframeFrames: Math.max(1, Math.round((placement.video.keyframeSeconds ?? defaultKeyframeSeconds) * fps(delivered.rate))),
+      level: codec === 'h264' ? (lowestH264Level(frame, delivered.rate, peak) ?? null) : null,
+    },
+    audio,
+    container: placement.container,
+    maxBytes: placement.maxBytes ?? null,
+  };
+  return { plan, delivered, budget, soundMissing: wantsSound && !facts.audio };
+}
+
+/** Cuts a span of the master where the framing's stretches change, each piece with its window. */
+function splitByWindow(framing: Framing, source: FrameSpan, master: Size, frame: Size): RenderPlan['stretches'] {
+  const starts = framing.stretches.map((s) => s.from).filter((from) => from > source.from && from < source.to);
+  const edges = [source.from, ...starts, source.to];
+  return edges.slice(0, -1).map((from, i) => {
+    const { x, y, width, height } = windowAt(framing, from, master, frame);
+    return { source: { from, to: edges[i + 1]! }, window: { x, y, width, height } };
+  });
+}
+
+/** The whole run of master frames that a plan delivers. */
+export function planSource(plan: RenderPlan): FrameSpan {
+  return { from: plan.stretches[0]!.source.from, to: plan.stretches.at(-1)!.source.to };
+}
+
+/** The master frame that a delivered frame shows. */
+export function masterFrameAt(plan: RenderPlan, deliveredFrame: number): number {
+  const source = planSource(plan);
+  return source.from + sourceFrameAt(deliveredFrame, spanLength(source), plan.master.rate, plan.rate, plan.step);
+}
+
+/** Length of the delivered file in seconds. */
+export function planSeconds(plan: RenderPlan): number {
+  return frameToSeconds(plan.frames, plan.rate);
+}
+
+/** JSON with the keys of every object in order, so that equal data gives equal text. */
+export function canonicalJson(value: unknown): string {
+  return JSON.stringify(value, (_key, v: unknown) =>
+    v && typeof v === 'object' && !Array.isArray(v)
+      ? Object.fromEntries(Object.entries(v).sort(([a], [b]) => (a < b ? -1 : a > b ? 1 : 0)))
+      : v,
+  );
+}
+
+/**
+ * Raised by hand whenever the renderer changes what it makes of the same plan,
+ * so that files made before are known to be behind.
+ */
+export const rendererRevision = 1;
+
+/** A plan's fingerprint: SHA-256 of its canonical JSON and the renderer's revision, lower-case hexadecimal. */
+export function planFingerprint(plan: RenderPlan): string {
+  return bytesToHex(sha256(utf8ToBytes(`${rendererRevision}\n${canonicalJson(plan)}`)));
+}

@@ -1,0 +1,34 @@
+import { open } from 'node:fs/promises';
+
+/**
+ * The top-level boxes of an ISO base media file (ISO/IEC 14496-12), by type and in order. Reads only the box headers.
+ * Returns what was found up to the first header that makes no sense.
+ */
+export async function topLevelBoxes(path: string): Promise<string[]> {
+  const file = await open(path, 'r');
+  try {
+    const { size } = await file.stat();
+    const header = Buffer.alloc(16);
+    const types: string[] = [];
+    for (let at = 0; at + 8 <= size; ) {
+      await file.read(header, 0, 16, at);
+      let length = header.readUInt32BE(0);
+      const type = header.toString('latin1', 4, 8);
+      if (length === 1) length = Number(header.readBigUInt64BE(8)); // a 64-bit length follows
+      if (length === 0) length = size - at; // up to the end of the file
+      if (length < 8 || !/^[\x20-\x7e]{4}$/.test(type)) break;
+      types.push(type);
+      at += length;
+    }
+    return types;
+  } finally {
+    await file.close();
+  }
+}
+
+/** True when a player finds the index before the pictures; null for files without either box. */
+export function moovComesFirst(types: readonly string[]): boolean | null {
+  const moov = types.indexOf('moov');
+  const mdat = types.indexOf('mdat');
+  return moov < 0 || mdat < 0 ? null : moov < mdat;
+}

@@ -1,0 +1,88 @@
+import { stat } from 'node:fs/promises';
+import {
+  averageKbps, fail, kbpsBySecond, nearestKnownRate, ok, parseRate, peakKbps, type CodedPicture, type MeasuredFile, type Result,
+} from '@mivvy/core';
+import { eachProbeLine, inputArgs } from '../ffmpeg/run.ts';
+import { measureLoudness } from '../ingest/loudness.ts';
+import { probe } from '../ingest/probe.ts';
+import { moovComesFirst, topLevelBoxes } from './boxes.ts';
+
+/** Levels as their standards write them, from the numbers that ffprobe gives. */
+function levelText(codec: string, level: number | undefined): string | null {
+  if (level === undefined || level <= 0) return null;
+  if (codec === 'h264') return (level / 10).toFixed(1);
+  if (codec === 'hevc') return (level / 30).toFixed(1);
+  return null;
+}
+
+/** Measures a finished file: everything is read from the file itself, nothing is taken from what was asked for. */
+export async function measureFile(path: string, signal?: AbortSignal): Promise<Result<MeasuredFile>> {
+  const probed = await probe(path, signal);
+  if (!probed.ok) return probed;
+  const { streams, format } = probed.value.file;
+  const video = streams.find((s) => s.codec_type === 'video' && !s.disposition?.attached_pic);
+  const audio = streams.find((s) => s.codec_type === 'audio');
+  if (!video?.width || !video.height || !video.codec_name) return fail('no-picture', 'The finished file holds no picture.', 'Export it again.');
+
+  const pictures: CodedPicture[] = [];
+  const shown: number[] = [];
+  const keys: number[] = [];
+  const args = ['-v', 'error', '-select_streams', String(video.index), '-show_entries', 'packet=pts_time,dts_time,size,flags', '-of', 'csv=p=0', ...inputArgs(path)];
+  const read = await eachProbeLine(args, (line) => {
+    const [pts, dts, size, flags = ''] = line.split(',');
+    if (flags.includes('D')) return;
+    const at = Number(dts === 'N/A' ? pts : dts);
+    if (flags.includes('K')) keys.push(pictures.length);
+    pictures.push({ seconds: at, bytes: Number(size) });
+    shown.push(Number(pts === 'N/A' ? dts : pts));
+  }, signal);
+  if (!read.ok) return read;
+  if (pictures.length === 0) return fail('no-picture', 'The finished file holds no picture.', 'Export it again.');
+
+  const stated = parseRate(video.avg_frame_rate ?? '');
+  const rate = stated.ok ? nearestKnownRate(stated.value.num / stated.value.den) : nearestKnownRate(25);
+  shown.sort((a, b) => a - b);
+  // Matroska rounds times to milliseconds; anything beyond that is an uneven picture.
+  const tolerance = 0.00151;
+  const evenlySpaced = shown.every((t, i) => Math.abs(t - shown[0]! - (i * rate.den) / rate.num) <= tolerance);
+  const seconds = (pictures.length * rate.den) / rate.num;
+  const firstSeconds = Math.min(...pictures.slice(0, 64).map((p) => p.seconds));
+  const gaps = [...keys, pictures.length].slice(1).map((k, i) => k - keys[i]!);
+  const clean = (value: string | undefined) => (value && value !== 'unknown' ? value : null);
+  const { size } = await stat(path);
+  const isIso = /mp4|mov/.test(format?.format_name ?? '');
+
+  let sound: MeasuredFile['audio'] = null;
+  if (audio) {
+    const loudness = await measureLoudness(path, audio.index, signal);
+    if (!loudness.ok) return loudness;
+    sound = { codec: audio.codec_name ?? 'unknown', channels: audio.channels ?? 0, sampleRate: audio.sample_rate ?? 0, seconds: audio.duration ?? format?.duration ?? 0, loudness: loudness.value };
+  }
+
+  return ok({
+    bytes: size,
+    container: format?.format_name ?? 'unknown',
+    moovFirst: isIso ? moovComesFirst(await topLevelBoxes(path)) : null,
+    video: {
+      codec: video.codec_name,
+      codecTag: video.codec_tag_string ?? '',
+      profile: video.profile ?? null,
+      level: levelText(video.codec_name, video.level),
+      frame: { width: video.width, height: video.height },
+      squarePixels: !video.sample_aspect_ratio || video.sample_aspect_ratio === '1:1' || video.sample_aspect_ratio === '0:1',
+      rotation: video.side_data_list?.find((d) => d.rotation !== undefined)?.rotation ?? 0,
+      rate,
+      frames: pictures.length,
+      evenlySpaced,
+      pixelFormat: video.pix_fmt ?? 'unknown',
+      primaries: clean(video.color_primaries),
+      transfer: clean(video.color_transfer),
+      matrix: clean(video.color_space),
+      averageKbps: averageKbps(pictures, seconds),
+      peakKbps: peakKbps(pictures, seconds),
+      kbpsBySecond: kbpsBySecond(pictures.map((p) => ({ ...p, seconds: p.seconds - firstSeconds })), seconds),
+      longestKeyframeGap: Math.max(0, ...gaps),
+    },
+    audio: sound,
+  });
+}

@@ -1,0 +1,130 @@
+import { mkdir, rename, rm, stat } from 'node:fs/promises';
+import { dirname, join } from 'node:path';
+import { checkFile, planSeconds, planSource, type CheckReport, type RenderPlan, type Result } from '@mivvy/core';
+import { catching, inputArgs, must, runFfmpeg } from '../ffmpeg/run.ts';
+import { sha256File } from '../ingest/hash.ts';
+import { measureFile } from '../measure/measure.ts';
+import { containerArgs, passesOf, pictureArgs, type Pass } from './encoders.ts';
+import { pictureFilters } from './filters.ts';
+import { makeSound } from './sound.ts';
+
+/** How far the making of one file has come. */
+export interface DeliverProgress {
+  stage: 'analyse' | 'encode' | 'measure';
+  /** Of the whole, 0 to 1. */
+  fraction: number;
+  /** Seconds left, once it can be told. */
+  etaSeconds: number | null;
+  /** Film seconds encoded a second. */
+  speed: number;
+}
+
+export interface DeliverOptions {
+  masterPath: string;
+  /** Where the finished file goes. It appears there whole, by renaming, or not at all. */
+  outPath: string;
+  /** A folder of this making alone, on the same disk as `outPath`; emptied before and removed after. */
+  workDir: string;
+  logFile?: string;
+  signal?: AbortSignal;
+  nice?: boolean;
+  onProgress?: (progress: DeliverProgress) => void;
+}
+
+/** A finished file and what was measured of it. */
+export interface Delivered {
+  path: string;
+  bytes: number;
+  sha256: string;
+  report: CheckReport;
+}
+
+/** Encodes at most so often to get under a size limit. */
+const sizeAttempts = 3;
+/** Seeking straight to a later start pays only beyond this many frames. */
+const seekBeyondFrames = 50;
+
+/** Master frames left out by seeking, and the arguments that seek there. */
+function seekTo(plan: RenderPlan): { skipped: number; args: string[] } {
+  const { from } = planSource(plan);
+  // A varying rate is conformed by counting from the start, so it is never entered in the middle.
+  if (plan.master.rateVaries || plan.master.interlaced || from <= seekBeyondFrames) return { skipped: 0, args: [] };
+  // Half a frame early, so that rounding of timestamps cannot lose the first frame.
+  const seconds = plan.master.videoStartSeconds + ((from - 0.5) * plan.master.rate.den) / plan.master.rate.num;
+  return { skipped: from, args: ['-ss', seconds.toFixed(6)] };
+}
+
+/**
+ * Makes a plan's file, measures it, and only then puts it in its place. A file that fails its check is still put
+ * there: the report says what is wrong. Cancelling throws `Cancelled` and leaves nothing behind.
+ */
+export async function deliver(plan: RenderPlan, options: DeliverOptions): Promise<Result<Delivered>> {
+  const { workDir, signal, logFile } = options;
+  await rm(workDir, { recursive: true, force: true });
+  return catching(async () => {
+    await mkdir(workDir, { recursive: true });
+    await mkdir(dirname(options.outPath), { recursive: true });
+    try {
+      const started = Date.now();
+      const passes = passesOf(plan);
+      const meter = progressMeter(plan, passes.length, started, options.onProgress);
+      const out = join(workDir, `picture.${plan.container}`);
+      const seek = seekTo(plan);
+      const filters = pictureFilters(plan, seek.skipped);
+
+      const encode = async (pass: Pass, target: number | null, sound: Promise<string | null>) => {
+        const video = pictureArgs(plan, pass, target);
+        const read = [...seek.args, ...inputArgs(options.masterPath)];
+        const picture = ['-map', `0:${plan.master.videoStream}`, '-vf', filters, ...video];
+        const runOptions = { cwd: workDir, signal, logFile, nice: options.nice ?? false, onProgress: meter(pass) };
+        if (pass === 1) return must(await runFfmpeg([...read, ...picture, '-an', '-f', 'null', '-'], runOptions));
+        const soundFile = await sound;
+        const soundArgs = soundFile ? [...inputArgs(soundFile)] : [];
+        const soundOut = soundFile ? ['-map', '1:a:0', '-c:a', 'copy'] : ['-an'];
+        return must(await runFfmpeg([...read, ...soundArgs, ...picture, ...soundOut, ...containerArgs(plan), out], runOptions));
+      };
+
+      // The sound is made while the first pass runs: it needs little of the machine.
+      const sound = makeSound(plan, { masterPath: options.masterPath, workDir, signal, logFile });
+      sound.catch(() => undefined); // awaited below; a failure there must not count as unhandled meanwhile
+      for (const pass of passes) await encode(pass, null, sound);
+      await sound;
+
+      if (plan.maxBytes !== null && plan.video.rate.mode === 'two-pass') {
+        let target = plan.video.rate.targetKbps;
+        for (let i = 1; i < sizeAttempts; i++) {
+          const { size } = await stat(out);
+          if (size <= plan.maxBytes) break;
+          target = Math.floor(target * (plan.maxBytes / size) * 0.985);
+          await encode(passes.at(-1)!, target, sound);
+        }
+      }
+
+      options.onProgress?.({ stage: 'measure', fraction: 0.97, etaSeconds: 1, speed: 0 });
+      const [measured, sha256] = await Promise.all([measureFile(out, signal), sha256File(out, signal)]);
+      const report = checkFile(plan, must(measured));
+      const { size } = await stat(out);
+      signal?.throwIfAborted();
+      await rename(out, options.outPath);
+      options.onProgress?.({ stage: 'measure', fraction: 1, etaSeconds: 0, speed: 0 });
+      return { path: options.outPath, bytes: size, sha256, report };
+    } finally {
+      await rm(workDir, { recursive: true, force: true });
+    }
+  });
+}
+
+/** Turns the encoder's counts into a fraction of the whole. First passes are quicker than second ones. */
+function progressMeter(plan: RenderPlan, passCount: number, started: number, tell: DeliverOptions['onProgress']) {
+  const shares = passCount === 2 ? [0.33, 0.63] : [0.96];
+  const seconds = planSeconds(plan);
+  return (pass: Pass) =>
+    ({ frames, speed }: { frames: number; speed: number }) => {
+      const index = pass === 2 ? 1 : 0;
+      const base = shares.slice(0, index).reduce((a, b) => a + b, 0);
+      const fraction = Math.min(0.96, base + shares[index]! * Math.min(1, frames / plan.frames));
+      const elapsed = (Date.now() - started) / 1000;
+      const eta = fraction > 0.03 ? (elapsed / fraction) * (1 - fraction) : speed > 0 ? seconds / speed : null;
+      tell?.({ stage: pass === 1 ? 'analyse' : 'encode', fraction, etaSeconds: eta === null ? null : Math.round(eta * 10) / 10, speed });
+    };
+}

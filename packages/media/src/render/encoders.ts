@@ -1,0 +1,54 @@
+import { rateText, type RenderPlan } from '@mivvy/core';
+
+/** Length of the decoder buffer that a bitrate ceiling refers to, seconds (common practice). */
+const bufferSeconds = 1;
+
+/** Tags every file as BT.709 (Rec. ITU-T H.273: code point 1 for primaries, transfer and matrix), limited range. */
+const colourTags = ['-color_primaries', 'bt709', '-color_trc', 'bt709', '-colorspace', 'bt709', '-color_range', 'tv'];
+
+/** Which pass of an encode is being run: 1 and 2 of a two-pass rate, or `only`. */
+export type Pass = 1 | 2 | 'only';
+
+/** The passes that a plan needs with the encoder at hand. */
+export function passesOf(plan: RenderPlan): Pass[] {
+  // ffmpeg 5.1's SVT-AV1 has no two-pass mode; it aims for the target in one.
+  return plan.video.rate.mode === 'two-pass' && plan.video.codec !== 'av1' ? [1, 2] : ['only'];
+}
+
+/** Encoder arguments for the picture. Pass logs lie in the working folder under the name `pass`. */
+export function pictureArgs(plan: RenderPlan, pass: Pass, targetKbps: number | null): string[] {
+  const { codec, rate, keyframeFrames } = plan.video;
+  const kbit = (n: number) => `${Math.round(n * 1000)}`;
+  const ceiling = rate.maxKbps === undefined ? [] : ['-maxrate', kbit(rate.maxKbps), '-bufsize', kbit(rate.maxKbps * bufferSeconds)];
+  const amount = rate.mode === 'two-pass' ? ['-b:v', kbit(targetKbps ?? rate.targetKbps)] : ['-crf', String(rate.crf)];
+  const gop = ['-g', String(keyframeFrames)];
+  const common = ['-pix_fmt', 'yuv420p', '-r', rateText(plan.rate), '-fps_mode', 'cfr', ...colourTags];
+  switch (codec) {
+    case 'h264':
+      return ['-c:v', 'libx264', '-preset', 'medium', '-profile:v', 'high', ...(plan.video.level ? ['-level:v', plan.video.level] : []),
+        ...amount, ...ceiling, ...gop, ...(pass === 'only' ? [] : ['-pass', String(pass), '-passlogfile', 'pass']), ...common];
+    case 'hevc': {
+      const params = [`keyint=${keyframeFrames}`, 'log-level=error', ...(pass === 'only' ? [] : [`pass=${pass}`, 'stats=pass.log'])];
+      return ['-c:v', 'libx265', '-preset', 'medium', '-tag:v', 'hvc1', ...amount, ...ceiling, ...gop, '-x265-params', params.join(':'), ...common];
+    }
+    case 'vp9':
+      return ['-c:v', 'libvpx-vp9', '-deadline', 'good', '-cpu-used', pass === 1 ? '4' : '2', '-row-mt', '1', ...(rate.mode === 'quality' && rate.maxKbps === undefined ? ['-b:v', '0'] : []),
+        ...amount, ...ceiling, ...gop, ...(pass === 'only' ? [] : ['-pass', String(pass), '-passlogfile', 'pass']), ...common];
+    case 'av1':
+      // Only a quality encode takes a ceiling here; a target is held by variable bitrate control.
+      return ['-c:v', 'libsvtav1', '-preset', '7', ...amount, ...(rate.mode === 'quality' ? ceiling : []), ...gop, ...common];
+  }
+}
+
+/** Container arguments: no foreign metadata, nothing that differs between two runs, the index first. */
+export function containerArgs(plan: RenderPlan): string[] {
+  const clean = ['-map_metadata', '-1', '-map_chapters', '-1', '-fflags', '+bitexact', '-flags:v', '+bitexact', '-flags:a', '+bitexact'];
+  switch (plan.container) {
+    case 'mp4':
+      return [...clean, '-movflags', '+faststart+write_colr', '-f', 'mp4'];
+    case 'mov':
+      return [...clean, '-movflags', '+faststart+write_colr', '-f', 'mov'];
+    case 'webm':
+      return [...clean, '-f', 'webm'];
+  }
+}

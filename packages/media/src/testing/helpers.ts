@@ -1,0 +1,24 @@
+import { mkdtemp, rm } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { execa } from 'execa';
+import type { Placement } from '@mivvy/core';
+
+/** A folder of one test file's own, with a space in its name as people have them. */
+export async function testFolder(): Promise<{ dir: string; clean: () => Promise<void> }> {
+  const dir = await mkdtemp(join(tmpdir(), 'mivvy test '));
+  return { dir, clean: () => rm(dir, { recursive: true, force: true }) };
+}
+
+/** Runs plain ffmpeg to make an input for a test. */
+export async function ffmpeg(...args: string[]): Promise<void> {
+  await execa('ffmpeg', ['-v', 'error', '-y', ...args]);
+}
+
+/** A placement for tests: quality mode, so that small films encode quickly in one pass. */
+export function placement(over: Partial<Placement> = {}): Placement {
+  return {
+    id: 'test-place', name: 'Test place', frame: { width: 270, height: 480 }, container: 'mp4',
+    video: { codec: 'h264', rate: { mode: 'quality', crf: 8 } }, audio: null, ...over,
+  };
+}
