@@ -54,9 +54,9 @@ async function expectPlanned(plan: RenderPlan, path: string, tolerance = 1) {
 }
 
 const hd: Size = { width: 1920, height: 1080 };
-const shapes: Size[] = [
+const shapes = [
   { width: 1080, height: 1920 }, { width: 1080, height: 1350 }, { width: 1080, height: 1080 },
-  { width: 1920, height: 1080 }, { width: 1000, height: 1500 }, { width: 1500, height: 500 },
+  hd, { width: 1000, height: 1500 }, { width: 1500, height: 500 },
 ];
 
 describe('a ruler master is cut where it was asked for, frame by frame', () => {
@@ -64,7 +64,7 @@ describe('a ruler master is cut where it was asked for, frame by frame', () => {
     const path = await ruler('hd', { size: hd, rate: rate(25), frames: 12 });
     // Off centre and zoomed a little, so that no edge falls on a whole pixel.
     const pose = { x: 0.37, y: 0.56, zoom: 1.13 };
-    const { plan, made } = await make(path, placement({ frame }), { framing: heldFraming(pose) });
+    const { plan, made } = await make(path, placement({ frame: { ...frame } }), { framing: heldFraming(pose) });
     expect(plan.stretches[0]!.window).toEqual(windowOf(pose, hd, frame));
     await expectPlanned(plan, made.path);
     expect(made.report.checks.filter((c) => !c.ok)).toEqual([]);

@@ -1,0 +1,2 @@
+export * from './schemas.ts';
+export { openApiDocument, operations } from './openapi.ts';

@@ -1,0 +1,76 @@
+import { OpenApiGeneratorV31, OpenAPIRegistry } from '@asteasolutions/zod-to-openapi';
+import { z } from 'zod';
+import * as s from './schemas.ts';
+
+type Method = 'get' | 'post' | 'patch' | 'delete';
+
+/** One operation of the HTTP API. The server's routes and this table are compared by a test. */
+interface Operation {
+  method: Method;
+  path: string;
+  summary: string;
+  body?: z.ZodType;
+  answer?: z.ZodType;
+  /** Content type of an answer that is not JSON. */
+  media?: string;
+}
+
+/** Every operation of the API, in the order of the work. */
+export const operations: readonly Operation[] = [
+  { method: 'get', path: '/api/health', summary: 'Whether the server can work, and what it lacks', answer: s.healthSchema },
+  { method: 'get', path: '/api/events', summary: 'Server-sent events: what changed, and how far jobs have come', media: 'text/event-stream' },
+  { method: 'get', path: '/api/productions', summary: 'All productions, newest first', answer: z.array(s.productionCardSchema) },
+  { method: 'post', path: '/api/productions', summary: 'Start a production', body: s.newProductionSchema, answer: s.productionSchema },
+  { method: 'get', path: '/api/productions/{id}', summary: 'A production with its masters, versions and running jobs', answer: s.productionDetailSchema },
+  { method: 'patch', path: '/api/productions/{id}', summary: 'Rename a production or its client', body: s.productionChangeSchema, answer: s.productionSchema },
+  { method: 'delete', path: '/api/productions/{id}', summary: 'Remove a production with everything made for it' },
+  { method: 'get', path: '/api/inbox', summary: 'Films lying in the inbox folders', answer: z.array(s.inboxFileSchema) },
+  { method: 'post', path: '/api/productions/{id}/masters', summary: 'Bring in a film from the inbox, without copying it', body: s.registerMasterSchema, answer: s.masterSchema },
+  { method: 'delete', path: '/api/masters/{id}', summary: 'Remove a master with its versions and files; a film in the inbox stays where it is' },
+  { method: 'get', path: '/api/masters/{id}/media', summary: 'The film as a browser plays it: the original or its proxy; ranges are served', media: 'video/mp4' },
+  { method: 'get', path: '/api/masters/{id}/poster', summary: 'One still of the film', media: 'image/jpeg' },
+  { method: 'get', path: '/api/masters/{id}/strip', summary: 'Evenly spaced stills of the film, in one row', media: 'image/jpeg' },
+  { method: 'get', path: '/api/spec-book', summary: 'All outlets and placements', answer: s.specBookViewSchema },
+  { method: 'post', path: '/api/spec-book/files', summary: 'Add a spec book file, or replace the one of the same name', body: s.newSpecBookSchema, answer: s.specBookViewSchema },
+  { method: 'post', path: '/api/productions/{id}/versions', summary: 'Make versions of a master for some placements', body: s.newVersionsSchema, answer: z.array(s.versionSchema) },
+  { method: 'patch', path: '/api/versions/{id}', summary: 'Change a version’s framing; refused with 409 when it was changed elsewhere meanwhile', body: s.framingChangeSchema, answer: s.versionSchema },
+  { method: 'delete', path: '/api/versions/{id}', summary: 'Remove a version and its files' },
+  { method: 'post', path: '/api/productions/{id}/exports', summary: 'Queue the export of some versions', body: s.newExportsSchema, answer: z.array(s.jobSchema) },
+  { method: 'get', path: '/api/productions/{id}/jobs', summary: 'A production’s jobs, newest first', answer: z.array(s.jobSchema) },
+  { method: 'post', path: '/api/jobs/{id}/cancel', summary: 'Stop a job', answer: s.jobSchema },
+  { method: 'post', path: '/api/jobs/{id}/retry', summary: 'Run a failed or cancelled job again', answer: s.jobSchema },
+  { method: 'get', path: '/api/jobs/{id}/log', summary: 'What the tools said while a job ran', media: 'text/plain' },
+  { method: 'get', path: '/api/productions/{id}/deliverables', summary: 'Every file made for a production, newest first', answer: z.array(s.deliverableSchema) },
+  { method: 'get', path: '/api/deliverables/{id}/file', summary: 'Download a finished file', media: 'application/octet-stream' },
+  { method: 'get', path: '/api/deliverables/{id}/report', summary: 'A file’s check report', answer: s.deliverableSchema.shape.report },
+];
+
+/** The OpenAPI 3.1 document of the HTTP API. Uploads follow the open tus protocol at /api/uploads and are not listed. */
+export function openApiDocument(release: string): unknown {
+  const registry = new OpenAPIRegistry();
+  for (const op of operations) {
+    const params = [...op.path.matchAll(/\{(\w+)\}/g)].map((m) => m[1]!);
+    registry.registerPath({
+      method: op.method,
+      path: op.path,
+      summary: op.summary,
+      request: {
+        ...(params.length ? { params: z.object(Object.fromEntries(params.map((p) => [p, z.string()]))) } : {}),
+        ...(op.body ? { body: { content: { 'application/json': { schema: op.body } } } } : {}),
+      },
+      responses: {
+        [op.answer || op.media ? 200 : 204]: op.answer
+          ? { description: 'Done', content: { 'application/json': { schema: op.answer } } }
+          : op.media
+            ? { description: 'Done', content: { [op.media]: { schema: { type: 'string' } } } }
+            : { description: 'Done' },
+        default: { description: 'A problem, in words', content: { 'application/json': { schema: s.problemSchema } } },
+      },
+    });
+  }
+  return new OpenApiGeneratorV31(registry.definitions).generateDocument({
+    openapi: '3.1.0',
+    info: { title: 'Mivvy', version: release, description: 'From one finished edit to every platform version. Uploads follow the tus protocol at /api/uploads.' },
+    servers: [{ url: '/' }],
+  });
+}

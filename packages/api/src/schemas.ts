@@ -1,0 +1,154 @@
+import { z } from 'zod';
+import { checkReportSchema, framingSchema, masterFactsSchema, outletSchema, placementSchema } from '@mivvy/core';
+
+const id = z.string().regex(/^[A-Za-z0-9_-]{4,32}$/);
+const when = z.iso.datetime();
+const shortText = z.string().trim().min(1).max(120);
+
+/** Something that went wrong, as every failed answer of the API carries it. */
+export const problemSchema = z.object({ code: z.string(), sentence: z.string(), mend: z.string() });
+
+/** One job for one client: masters, versions, dates. */
+export const productionSchema = z.object({ id, name: z.string(), client: z.string(), createdAt: when, updatedAt: when });
+export type Production = z.infer<typeof productionSchema>;
+
+export const newProductionSchema = z.strictObject({ name: shortText, client: z.string().trim().max(120).default('') });
+export const productionChangeSchema = z.strictObject({ name: shortText.optional(), client: z.string().trim().max(120).optional() });
+
+export const standingSchema = z.enum(['blocked', 'to-make', 'queued', 'making', 'passed', 'failed-check', 'failed', 'behind']);
+
+/** A production as the home screen shows it. */
+export const productionCardSchema = productionSchema.extend({
+  masters: z.array(z.object({ id, name: z.string(), hasPoster: z.boolean() })),
+  standings: z.array(standingSchema),
+});
+export type ProductionCard = z.infer<typeof productionCardSchema>;
+
+/** How a master is shown in the browser. */
+export const proofSourceSchema = z.discriminatedUnion('kind', [
+  z.object({ kind: z.literal('original') }),
+  z.object({ kind: z.literal('proxy') }),
+  z.object({ kind: z.literal('making-proxy'), fraction: z.number() }),
+  z.object({ kind: z.literal('none') }),
+]);
+
+/** A master file of a production. */
+export const masterSchema = z.object({
+  id,
+  productionId: id,
+  name: z.string(),
+  fileName: z.string(),
+  origin: z.enum(['upload', 'inbox']),
+  bytes: z.number(),
+  state: z.enum(['reading', 'ready', 'failed']),
+  facts: masterFactsSchema.nullable(),
+  /** Of the file's bytes; null until it has been read through. */
+  sha256: z.string().nullable(),
+  problem: problemSchema.nullable(),
+  proof: proofSourceSchema,
+  /** How many stills the strip holds; 0 until it is drawn. */
+  stills: z.number().int(),
+  createdAt: when,
+});
+export type Master = z.infer<typeof masterSchema>;
+
+/** A piece of work that the server does in the background. */
+export const jobSchema = z.object({
+  id,
+  kind: z.enum(['ingest', 'export']),
+  productionId: id,
+  /** The master that is read or the version that is exported. */
+  subjectId: id,
+  label: z.string(),
+  state: z.enum(['queued', 'running', 'done', 'failed', 'cancelled']),
+  attempts: z.number().int(),
+  stage: z.string(),
+  fraction: z.number(),
+  etaSeconds: z.number().nullable(),
+  /** Film seconds done a second. */
+  speed: z.number(),
+  problem: problemSchema.nullable(),
+  createdAt: when,
+  startedAt: when.nullable(),
+  finishedAt: when.nullable(),
+});
+export type Job = z.infer<typeof jobSchema>;
+
+/** A finished file. */
+export const deliverableSchema = z.object({
+  id,
+  versionId: id,
+  productionId: id,
+  fileName: z.string(),
+  bytes: z.number(),
+  sha256: z.string(),
+  fingerprint: z.string(),
+  making: z.number().int(),
+  report: checkReportSchema,
+  madeAt: when,
+  /** How long the making took. */
+  tookSeconds: z.number(),
+});
+export type Deliverable = z.infer<typeof deliverableSchema>;
+
+/** A master made for a placement, with all that is known of where it stands. */
+export const versionSchema = z.object({
+  id,
+  productionId: id,
+  masterId: id,
+  /** Letter that tells the versions of one master apart. */
+  tag: z.string(),
+  placementId: z.string(),
+  outlet: z.object({ id: z.string(), name: z.string() }).nullable(),
+  /** Null when the spec book no longer holds it. */
+  placement: placementSchema.nullable(),
+  framing: framingSchema,
+  /** Grows with every change; a change names the revision it was made from. */
+  revision: z.number().int(),
+  standing: standingSchema,
+  /** Why the newest file is behind; empty unless it is. */
+  behind: z.array(z.string()),
+  deliverable: deliverableSchema.nullable(),
+  updatedAt: when,
+});
+export type Version = z.infer<typeof versionSchema>;
+
+/** Everything that a production's screens show. */
+export const productionDetailSchema = productionSchema.extend({
+  masters: z.array(masterSchema),
+  versions: z.array(versionSchema),
+  jobs: z.array(jobSchema),
+});
+export type ProductionDetail = z.infer<typeof productionDetailSchema>;
+
+export const newVersionsSchema = z.strictObject({ masterId: id, placementIds: z.array(z.string()).min(1).max(64) });
+export const framingChangeSchema = z.strictObject({ revision: z.number().int(), framing: framingSchema });
+export const newExportsSchema = z.strictObject({ versionIds: z.array(id).min(1).max(200) });
+export const registerMasterSchema = z.strictObject({ inboxFile: z.string().min(1).max(1000) });
+
+/** A film lying in an inbox folder, not yet part of a production. */
+export const inboxFileSchema = z.object({ path: z.string(), name: z.string(), bytes: z.number(), changedAt: when });
+export type InboxFile = z.infer<typeof inboxFileSchema>;
+
+/** The spec book as it stands, with any file of it that was refused. */
+export const specBookViewSchema = z.object({
+  outlets: z.array(outletSchema),
+  refused: z.array(z.object({ file: z.string(), problem: problemSchema })),
+});
+export type SpecBookView = z.infer<typeof specBookViewSchema>;
+
+export const newSpecBookSchema = z.strictObject({ fileName: z.string().min(1).max(200), text: z.string().max(5_000_000) });
+
+export const healthSchema = z.object({ ok: z.boolean(), release: z.string(), ffmpeg: z.string().nullable(), problem: problemSchema.nullable(), freeBytes: z.number() });
+
+/** What the server says over its event stream. */
+export const serverEventSchema = z.discriminatedUnion('kind', [
+  /** Something of a production changed: ask for it again. */
+  z.object({ kind: z.literal('production'), productionId: id }),
+  /** The list of productions changed. */
+  z.object({ kind: z.literal('productions') }),
+  /** A job moved on. */
+  z.object({ kind: z.literal('job'), job: jobSchema }),
+  z.object({ kind: z.literal('spec-book') }),
+]);
+export type ServerEvent = z.infer<typeof serverEventSchema>;

@@ -1,0 +1,104 @@
+import { index, integer, real, sqliteTable, text, uniqueIndex } from 'drizzle-orm/sqlite-core';
+import type { z } from 'zod';
+import type { CheckReport, Framing, MasterFacts, Problem, RenderPlan } from '@mivvy/core';
+import type { jobSchema } from '@mivvy/api';
+
+/** Times are ISO 8601 texts in UTC; JSON columns are written only from values that their Zod schema has passed. */
+const id = () => text('id').primaryKey();
+const createdAt = () => text('created_at').notNull();
+type JobRow = z.infer<typeof jobSchema>;
+
+export const productions = sqliteTable('productions', {
+  id: id(),
+  name: text('name').notNull(),
+  client: text('client').notNull(),
+  createdAt: createdAt(),
+  updatedAt: text('updated_at').notNull(),
+});
+
+export const masters = sqliteTable(
+  'masters',
+  {
+    id: id(),
+    productionId: text('production_id').notNull().references(() => productions.id, { onDelete: 'cascade' }),
+    name: text('name').notNull(),
+    fileName: text('file_name').notNull(),
+    origin: text('origin', { enum: ['upload', 'inbox'] }).notNull(),
+    /** Relative to the data folder where it lies inside, else absolute. */
+    path: text('path').notNull(),
+    bytes: integer('bytes').notNull(),
+    state: text('state', { enum: ['reading', 'ready', 'failed'] }).notNull(),
+    facts: text('facts', { mode: 'json' }).$type<MasterFacts>(),
+    sha256: text('sha256'),
+    problem: text('problem', { mode: 'json' }).$type<Problem>(),
+    proxy: text('proxy', { enum: ['not-needed', 'wanted', 'made', 'failed'] }).notNull(),
+    stills: integer('stills').notNull().default(0),
+    createdAt: createdAt(),
+  },
+  (t) => [index('masters_by_production').on(t.productionId)],
+);
+
+export const versions = sqliteTable(
+  'versions',
+  {
+    id: id(),
+    productionId: text('production_id').notNull().references(() => productions.id, { onDelete: 'cascade' }),
+    masterId: text('master_id').notNull().references(() => masters.id, { onDelete: 'cascade' }),
+    placementId: text('placement_id').notNull(),
+    tag: text('tag').notNull(),
+    framing: text('framing', { mode: 'json' }).$type<Framing>().notNull(),
+    revision: integer('revision').notNull(),
+    createdAt: createdAt(),
+    updatedAt: text('updated_at').notNull(),
+  },
+  (t) => [uniqueIndex('one_version_a_placement').on(t.masterId, t.placementId), index('versions_by_production').on(t.productionId)],
+);
+
+export const jobs = sqliteTable(
+  'jobs',
+  {
+    id: id(),
+    kind: text('kind', { enum: ['ingest', 'export'] }).notNull(),
+    productionId: text('production_id').notNull().references(() => productions.id, { onDelete: 'cascade' }),
+    subjectId: text('subject_id').notNull(),
+    label: text('label').notNull(),
+    state: text('state').$type<JobRow['state']>().notNull(),
+    /** Framing as it was when the export was asked for. */
+    framing: text('framing', { mode: 'json' }).$type<Framing>(),
+    attempts: integer('attempts').notNull().default(0),
+    stage: text('stage').notNull().default(''),
+    fraction: real('fraction').notNull().default(0),
+    etaSeconds: real('eta_seconds'),
+    speed: real('speed').notNull().default(0),
+    problem: text('problem', { mode: 'json' }).$type<Problem>(),
+    /** Which process holds the job, and until when; past that another takes over. Milliseconds since 1970. */
+    owner: text('owner'),
+    leaseUntil: integer('lease_until'),
+    createdAt: createdAt(),
+    startedAt: text('started_at'),
+    finishedAt: text('finished_at'),
+  },
+  (t) => [index('jobs_by_state').on(t.kind, t.state), index('jobs_by_production').on(t.productionId, t.createdAt), index('jobs_by_subject').on(t.subjectId)],
+);
+
+export const deliverables = sqliteTable(
+  'deliverables',
+  {
+    id: id(),
+    versionId: text('version_id').notNull().references(() => versions.id, { onDelete: 'cascade' }),
+    productionId: text('production_id').notNull().references(() => productions.id, { onDelete: 'cascade' }),
+    fileName: text('file_name').notNull(),
+    /** Relative to the data folder. */
+    path: text('path').notNull(),
+    bytes: integer('bytes').notNull(),
+    sha256: text('sha256').notNull(),
+    fingerprint: text('fingerprint').notNull(),
+    plan: text('plan', { mode: 'json' }).$type<RenderPlan>().notNull(),
+    report: text('report', { mode: 'json' }).$type<CheckReport>().notNull(),
+    passed: integer('passed', { mode: 'boolean' }).notNull(),
+    making: integer('making').notNull(),
+    tookSeconds: real('took_seconds').notNull(),
+    madeAt: text('made_at').notNull(),
+  },
+  (t) => [index('deliverables_by_version').on(t.versionId, t.making), index('deliverables_by_production').on(t.productionId, t.madeAt)],
+);

@@ -1,0 +1,51 @@
+import type { ErrorRequestHandler, Request, RequestHandler, Response } from 'express';
+import { z } from 'zod';
+import type { Problem } from '@mivvy/core';
+
+/** An answer that is a problem: thrown by a route, written by {@link answerProblems}. */
+export class HttpProblem extends Error {
+  constructor(readonly status: number, readonly problem: Problem) {
+    super(problem.sentence);
+    this.name = 'HttpProblem';
+  }
+}
+
+/** Ends a request with a problem. */
+export function refuse(status: number, code: string, sentence: string, mend = ''): never {
+  throw new HttpProblem(status, { code, sentence, mend });
+}
+
+/** A request's body, parsed; refuses it with the first wrong field. */
+export function bodyOf<S extends z.ZodType>(schema: S, request: Request): z.infer<S> {
+  const parsed = schema.safeParse(request.body ?? {});
+  if (parsed.success) return parsed.data;
+  const issue = parsed.error.issues[0];
+  return refuse(400, 'bad-request', `${issue?.path.length ? `${issue.path.map(String).join('.')}: ` : ''}${issue?.message ?? 'The request was not understood.'}`);
+}
+
+/** One named part of a request's address. */
+export function param(request: Request, name = 'id'): string {
+  const value = request.params[name];
+  return typeof value === 'string' ? value : refuse(400, 'bad-request', 'The address is incomplete.');
+}
+
+/** Lets a route be an async function. Express 5 forwards what it throws. */
+export function route(handler: (request: Request, response: Response) => Promise<unknown>): RequestHandler {
+  return async (request, response) => {
+    await handler(request, response);
+  };
+}
+
+/** Writes whatever a route threw as a problem in words; never a stack trace. */
+export function answerProblems(log: (error: unknown) => void): ErrorRequestHandler {
+  return (error: unknown, _request, response, next) => {
+    if (response.headersSent) return next(error);
+    if (error instanceof HttpProblem) return void response.status(error.status).json(error.problem);
+    const { status, code } = error as { status?: number; code?: string };
+    if (status === 413) return void response.status(413).json({ code: 'too-much', sentence: 'That is more than can be taken in one piece.', mend: 'Send less at once.' });
+    if (status === 400) return void response.status(400).json({ code: 'bad-request', sentence: 'The request was not understood.', mend: '' });
+    if (code === 'ENOENT' || status === 404) return void response.status(404).json({ code: 'not-found', sentence: 'That is not here any more.', mend: '' });
+    log(error);
+    response.status(500).json({ code: 'unexpected', sentence: 'Something unexpected happened on the server; nothing was changed.', mend: 'Try again. If it happens again, the server’s log tells why.' });
+  };
+}

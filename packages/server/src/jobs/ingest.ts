@@ -1,0 +1,64 @@
+import { rm } from 'node:fs/promises';
+import { eq } from 'drizzle-orm';
+import { browserPlays, planMaster, type MasterFacts, type Result } from '@mivvy/core';
+import { countFrames, makeProxy, makeStrip, measureLoudness, sha256File, stripStills } from '@mivvy/media';
+import { masters } from '../db/schema.ts';
+import { fromStored, logPath, posterPath, proxyPath, stripPath } from '../storage.ts';
+import type { Workspace } from '../workspace.ts';
+import type { JobWork } from './runner.ts';
+
+/**
+ * Reads a master through: frames counted, stills drawn, loudness measured, bytes summed, and a proxy made where
+ * browsers cannot play it. Each fact is shown as soon as it is known; running it again is harmless.
+ */
+export function ingestWork(ws: Pick<Workspace, 'db' | 'storage' | 'events'>): JobWork {
+  return async ({ job, signal, progress }) => {
+    const [row] = await ws.db.select().from(masters).where(eq(masters.id, job.subjectId));
+    if (!row?.facts) return { ok: true, value: undefined }; // removed meanwhile
+    const path = fromStored(ws.storage, row.path);
+    const logFile = logPath(ws.storage, job.id);
+    const save = async (change: Partial<typeof masters.$inferInsert>) => {
+      await ws.db.update(masters).set(change).where(eq(masters.id, row.id));
+      ws.events.tell({ kind: 'production', productionId: row.productionId });
+    };
+    const failed = async (result: Extract<Result<unknown>, { ok: false }>): Promise<Result<void>> => {
+      await save({ state: 'failed', problem: result.problem });
+      return result;
+    };
+
+    progress({ stage: 'counting frames', fraction: 0.02 });
+    const counted = await countFrames(path, row.facts, signal);
+    if (!counted.ok) return failed(counted);
+    let facts: MasterFacts = counted.value;
+    const proxyWanted = !browserPlays(facts);
+    await save({ facts, state: 'ready', proxy: proxyWanted ? 'wanted' : 'not-needed' });
+
+    progress({ stage: 'summing bytes', fraction: 0.1 });
+    const sha256 = await sha256File(path, signal);
+    await save({ sha256 });
+
+    progress({ stage: 'drawing stills', fraction: 0.2 });
+    const strip = await makeStrip(path, facts, stripPath(ws.storage, row.id), posterPath(ws.storage, row.id), { signal, logFile, nice: true });
+    // A film whose stills cannot be drawn can still be worked on.
+    if (strip.ok) await save({ stills: facts.video.frames < stripStills ? 1 : stripStills });
+
+    if (facts.audio) {
+      progress({ stage: 'measuring loudness', fraction: 0.4 });
+      const loudness = await measureLoudness(path, facts.audio.streamIndex, signal, logFile);
+      if (!loudness.ok) return failed(loudness);
+      facts = { ...facts, audio: { ...facts.audio, loudness: loudness.value } };
+      await save({ facts });
+    }
+
+    if (proxyWanted) {
+      const out = proxyPath(ws.storage, row.id);
+      await rm(`${out}.part`, { force: true });
+      const made = await makeProxy(path, facts, planMaster(facts, sha256), out, {
+        signal, logFile, nice: true, onFraction: (fraction) => progress({ stage: 'making a proxy', fraction: 0.5 + fraction / 2 }),
+      });
+      await save({ proxy: made.ok ? 'made' : 'failed' });
+      if (!made.ok) return made;
+    }
+    return { ok: true, value: undefined };
+  };
+}

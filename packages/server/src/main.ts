@@ -1,0 +1,60 @@
+import { rm, writeFile } from 'node:fs/promises';
+import { delimiter, join, resolve } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import getPort from 'get-port';
+import { pino } from 'pino';
+import { z } from 'zod';
+import { locateTools } from '@mivvy/media';
+import { createApp } from './app.ts';
+import { openWorkspace } from './open.ts';
+
+const environment = z.object({
+  MIVVY_PORT: z.coerce.number().int().min(0).max(65535).default(4600),
+  MIVVY_DATA: z.string().min(1).default(fileURLToPath(new URL('../../../data', import.meta.url))),
+  MIVVY_INBOX: z.string().default(''),
+  MIVVY_LOG_LEVEL: z.enum(['trace', 'debug', 'info', 'warn', 'error']).default('info'),
+});
+
+const say = (line: string) => process.stdout.write(`${line}\n`);
+
+const env = environment.safeParse(process.env);
+if (!env.success) {
+  const issue = env.error.issues[0]!;
+  process.stderr.write(`${issue.path.join('.')} is not usable: ${issue.message}\n`);
+  process.exit(2);
+}
+const dataDir = resolve(env.data.MIVVY_DATA);
+const inboxes = env.data.MIVVY_INBOX.split(delimiter).filter(Boolean).map((p) => resolve(p));
+
+const wanted = env.data.MIVVY_PORT;
+const port = await getPort({ port: wanted === 0 ? undefined : wanted, host: '127.0.0.1' });
+const logFile = join(dataDir, 'logs', 'server.log');
+const log = pino({ level: env.data.MIVVY_LOG_LEVEL, redact: ['req.headers.cookie'] }, pino.destination({ dest: logFile, mkdir: true, sync: false }));
+
+const ws = await openWorkspace({ dataDir, inboxes, log }).catch((error: unknown) => {
+  process.stderr.write(`The data folder ${dataDir} cannot be used: ${(error as Error).message}\nCheck that it can be written to, or set MIVVY_DATA to another.\n`);
+  process.exit(2);
+});
+const addressFile = join(dataDir, 'server.json');
+const server = createApp(ws).listen(port, '127.0.0.1', () => {
+  if (wanted !== 0 && port !== wanted) say(`Port ${wanted} is taken, so another was chosen.`);
+  say(`Mivvy is at http://127.0.0.1:${port}  (data in ${dataDir}; stop with Ctrl+C)`);
+  log.info({ port, dataDir }, 'listening');
+  void writeFile(addressFile, JSON.stringify({ port, pid: process.pid }));
+});
+// Films take as long as they take; a slow upload is not a broken one.
+server.requestTimeout = 0;
+
+const tools = await locateTools();
+if (!tools.ok) say(`${tools.problem.sentence} ${tools.problem.mend}`);
+
+let closing = false;
+for (const signal of ['SIGINT', 'SIGTERM'] as const) {
+  process.on(signal, () => {
+    if (closing) process.exit(130);
+    closing = true;
+    server.close();
+    server.closeAllConnections();
+    void ws.close().then(() => rm(addressFile, { force: true })).finally(() => process.exit(0));
+  });
+}

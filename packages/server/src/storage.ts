@@ -1,0 +1,91 @@
+import { mkdir, readdir, rm, stat, statfs } from 'node:fs/promises';
+import { basename, extname, isAbsolute, join, relative, resolve } from 'node:path';
+
+/** Where everything lies. All paths are below one data folder, so that it can be moved and backed up as one. */
+export interface Storage {
+  root: string;
+  database: string;
+  uploads: string;
+  originals: string;
+  proxies: string;
+  stills: string;
+  exports: string;
+  /** Working folders of running jobs; whatever lies here belongs to a job or is rubbish. */
+  work: string;
+  logs: string;
+  specs: string;
+  /** Folders whose films may be brought in without copying. */
+  inboxes: string[];
+}
+
+/** Makes the data folder and its parts. */
+export async function openStorage(root: string, inboxes: string[]): Promise<Storage> {
+  const at = (name: string) => join(root, name);
+  const storage: Storage = {
+    root, database: at('mivvy.sqlite'), uploads: at('uploads'), originals: at('originals'), proxies: at('proxies'), stills: at('stills'),
+    exports: at('exports'), work: at('work'), logs: at('logs'), specs: at('specs'), inboxes: inboxes.length ? inboxes : [at('inbox')],
+  };
+  const { uploads, originals, proxies, stills, exports, work, logs, specs } = storage;
+  for (const dir of [uploads, originals, proxies, stills, exports, work, logs, specs]) await mkdir(dir, { recursive: true });
+  if (!inboxes.length) await mkdir(at('inbox'), { recursive: true });
+  return storage;
+}
+
+/** A path as it is kept in the database: relative inside the data folder. */
+export function toStored(storage: Storage, path: string): string {
+  const inside = relative(storage.root, path);
+  return inside.startsWith('..') || isAbsolute(inside) ? path : inside;
+}
+
+/** The real path of a stored one. */
+export function fromStored(storage: Storage, path: string): string {
+  return resolve(storage.root, path);
+}
+
+export const proxyPath = (storage: Storage, masterId: string) => join(storage.proxies, `${masterId}.mp4`);
+export const stripPath = (storage: Storage, masterId: string) => join(storage.stills, `${masterId}.strip.jpg`);
+export const posterPath = (storage: Storage, masterId: string) => join(storage.stills, `${masterId}.poster.jpg`);
+export const logPath = (storage: Storage, jobId: string) => join(storage.logs, `${jobId}.log`);
+
+/** Bytes free on the disk of the data folder. */
+export async function freeBytes(storage: Storage): Promise<number> {
+  const disk = await statfs(storage.root);
+  return disk.bavail * disk.bsize;
+}
+
+const filmEndings = new Set(['.mp4', '.mov', '.m4v', '.mkv', '.webm', '.mxf', '.avi', '.mpg', '.mpeg', '.ts', '.mts', '.m2ts', '.3gp', '.wmv', '.ogv', '.flv']);
+
+/** A film that lies in an inbox. */
+export interface InboxEntry {
+  path: string;
+  name: string;
+  bytes: number;
+  changedAt: string;
+}
+
+/** The films in the inbox folders, newest first. A folder that cannot be read counts as empty. */
+export async function listInbox(storage: Storage): Promise<InboxEntry[]> {
+  const found: InboxEntry[] = [];
+  for (const dir of storage.inboxes) {
+    for (const entry of await readdir(dir, { withFileTypes: true }).catch(() => [])) {
+      if (!entry.isFile() || !filmEndings.has(extname(entry.name).toLowerCase())) continue;
+      const path = join(dir, entry.name);
+      const info = await stat(path).catch(() => null);
+      if (info) found.push({ path, name: entry.name, bytes: info.size, changedAt: info.mtime.toISOString() });
+    }
+  }
+  return found.sort((a, b) => b.changedAt.localeCompare(a.changedAt) || a.name.localeCompare(b.name));
+}
+
+/** Removes everything that was made for a master; the film itself only where we own it. */
+export async function removeMasterFiles(storage: Storage, masterId: string): Promise<void> {
+  for (const path of [proxyPath(storage, masterId), stripPath(storage, masterId), posterPath(storage, masterId), join(storage.originals, masterId)]) {
+    await rm(path, { recursive: true, force: true });
+  }
+}
+
+/** A film's name without its ending, made readable: `kite_weekend_final.mp4` becomes “kite weekend final”. */
+export function filmName(fileName: string): string {
+  const bare = basename(fileName, extname(fileName)).replace(/[_\s]+/g, ' ').trim();
+  return bare.slice(0, 120) || 'Untitled film';
+}

@@ -1,0 +1,110 @@
+import { desc, eq, inArray, sql } from 'drizzle-orm';
+import { behindReasons, isRefused, makePlan, planFingerprint, standingOf, troublesOf, type PlannedVersion, type Trouble } from '@mivvy/core';
+import type { Deliverable, Master, Production, ProductionCard, ProductionDetail, Version } from '@mivvy/api';
+import { deliverables, jobs, masters, productions, versions } from './db/schema.ts';
+import { toJob, type JobRow } from './jobs/runner.ts';
+import type { Workspace } from './workspace.ts';
+
+type MasterRow = typeof masters.$inferSelect;
+type VersionRow = typeof versions.$inferSelect;
+type DeliverableRow = typeof deliverables.$inferSelect;
+type Ws = Pick<Workspace, 'db' | 'specs'>;
+
+export function toProduction(row: typeof productions.$inferSelect): Production {
+  const { id, name, client, createdAt, updatedAt } = row;
+  return { id, name, client, createdAt, updatedAt };
+}
+
+export function toMaster(row: MasterRow, job: JobRow | undefined): Master {
+  const proof: Master['proof'] =
+    row.state === 'failed' || !row.facts ? { kind: 'none' }
+    : row.proxy === 'not-needed' ? { kind: 'original' }
+    : row.proxy === 'made' ? { kind: 'proxy' }
+    : row.proxy === 'wanted' ? { kind: 'making-proxy', fraction: job?.state === 'running' ? job.fraction : 0 }
+    : { kind: 'none' };
+  const { id, productionId, name, fileName, origin, bytes, state, facts, sha256, problem, stills, createdAt } = row;
+  return { id, productionId, name, fileName, origin, bytes, state, facts, sha256, problem, proof, stills, createdAt };
+}
+
+export function toDeliverable(row: DeliverableRow): Deliverable {
+  const { id, versionId, productionId, fileName, bytes, sha256, fingerprint, making, report, madeAt, tookSeconds } = row;
+  return { id, versionId, productionId, fileName, bytes, sha256, fingerprint, making, report, madeAt, tookSeconds };
+}
+
+/** The plan of a version as it stands now, with its troubles; undefined while its master is being read. */
+export function planOf(ws: Ws, version: VersionRow, master: MasterRow): { planned: PlannedVersion; troubles: Trouble[] } | undefined {
+  const place = ws.specs.find(version.placementId);
+  if (!place || !master.facts || master.state !== 'ready') return undefined;
+  // A stand-in keeps troubles visible while bytes are summed; fingerprints are compared only with the real sum.
+  const planned = makePlan({ facts: master.facts, sha256: master.sha256 ?? '0'.repeat(64), placement: place.placement, framing: version.framing });
+  return { planned, troubles: troublesOf(planned, place.placement) };
+}
+
+function toVersion(ws: Ws, row: VersionRow, master: MasterRow, newest: DeliverableRow | undefined, job: JobRow | undefined): Version {
+  const place = ws.specs.find(row.placementId);
+  const current = planOf(ws, row, master);
+  const fingerprint = current && master.sha256 ? planFingerprint(current.planned.plan) : undefined;
+  const standing = standingOf({
+    refused: !place || (current !== undefined && isRefused(current.troubles)),
+    job: job?.state,
+    jobNewer: !newest || (job !== undefined && job.createdAt > newest.madeAt),
+    file: newest && { fingerprint: newest.fingerprint, passed: newest.passed },
+    current: fingerprint,
+  });
+  const { id, productionId, masterId, tag, placementId, framing, revision, updatedAt } = row;
+  return {
+    id, productionId, masterId, tag, placementId, framing, revision, updatedAt, standing,
+    outlet: place?.outlet ?? null,
+    placement: place?.placement ?? null,
+    behind: standing === 'behind' && newest && current ? behindReasons(newest.plan, current.planned.plan) : [],
+    deliverable: newest ? toDeliverable(newest) : null,
+  };
+}
+
+/** The versions of some productions, each with its newest file and newest export. */
+async function versionsOf(ws: Ws, productionIds: string[]): Promise<Version[]> {
+  if (productionIds.length === 0) return [];
+  const rows = await ws.db.select().from(versions).innerJoin(masters, eq(masters.id, versions.masterId)).where(inArray(versions.productionId, productionIds)).orderBy(versions.createdAt, versions.tag);
+  const newestFiles = await ws.db.select().from(deliverables).where(
+    sql`${deliverables.productionId} in ${productionIds} and ${deliverables.making} = (select max(d.making) from deliverables d where d.version_id = ${deliverables.versionId})`,
+  );
+  const newestJobs = await ws.db.select().from(jobs).where(
+    sql`${jobs.productionId} in ${productionIds} and ${jobs.kind} = 'export' and ${jobs.createdAt} = (select max(j.created_at) from jobs j where j.subject_id = ${jobs.subjectId} and j.kind = 'export')`,
+  );
+  const files = new Map(newestFiles.map((d) => [d.versionId, d]));
+  const works = new Map(newestJobs.map((j) => [j.subjectId, j]));
+  return rows.map(({ versions: v, masters: m }) => toVersion(ws, v, m, files.get(v.id), works.get(v.id)));
+}
+
+/** One version as the API shows it. */
+export async function versionView(ws: Ws, id: string): Promise<Version | undefined> {
+  const [row] = await ws.db.select().from(versions).where(eq(versions.id, id));
+  return row && (await versionsOf(ws, [row.productionId])).find((v) => v.id === id);
+}
+
+/** Every production as the home screen shows it, newest change first. */
+export async function productionCards(ws: Ws): Promise<ProductionCard[]> {
+  const rows = await ws.db.select().from(productions).orderBy(desc(productions.updatedAt));
+  const ids = rows.map((r) => r.id);
+  const films = ids.length ? await ws.db.select({ id: masters.id, name: masters.name, stills: masters.stills, productionId: masters.productionId }).from(masters).where(inArray(masters.productionId, ids)).orderBy(masters.createdAt) : [];
+  const made = await versionsOf(ws, ids);
+  return rows.map((row) => ({
+    ...toProduction(row),
+    masters: films.filter((m) => m.productionId === row.id).map((m) => ({ id: m.id, name: m.name, hasPoster: m.stills > 0 })),
+    standings: made.filter((v) => v.productionId === row.id).map((v) => v.standing),
+  }));
+}
+
+/** Everything that a production's screens show. */
+export async function productionDetail(ws: Ws, id: string): Promise<ProductionDetail | undefined> {
+  const [row] = await ws.db.select().from(productions).where(eq(productions.id, id));
+  if (!row) return undefined;
+  const films = await ws.db.select().from(masters).where(eq(masters.productionId, id)).orderBy(masters.createdAt, masters.id);
+  const active = await ws.db.select().from(jobs).where(sql`${jobs.productionId} = ${id} and ${jobs.state} in ('queued', 'running')`).orderBy(jobs.createdAt);
+  return {
+    ...toProduction(row),
+    masters: films.map((m) => toMaster(m, active.find((j) => j.subjectId === m.id))),
+    versions: await versionsOf(ws, [id]),
+    jobs: active.map(toJob),
+  };
+}

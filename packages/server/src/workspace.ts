@@ -1,0 +1,23 @@
+import type { Logger } from 'pino';
+import type { Database } from './db/database.ts';
+import type { Events } from './events.ts';
+import type { Runner } from './jobs/runner.ts';
+import type { SpecLibrary } from './specs.ts';
+import type { Storage } from './storage.ts';
+
+/** Everything that routes and jobs work with. */
+export interface Workspace {
+  db: Database;
+  storage: Storage;
+  specs: SpecLibrary;
+  events: Events;
+  runner: Runner;
+  log: Logger;
+  /** Bytes free on the data disk; replaced in tests of a full one. */
+  freeBytes: () => Promise<number>;
+}
+
+/** The time now, as rows keep it. */
+export function now(): string {
+  return new Date().toISOString();
+}
