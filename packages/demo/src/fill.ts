@@ -1,0 +1,76 @@
+import { readFile } from 'node:fs/promises';
+import { basename } from 'node:path';
+import { setTimeout } from 'node:timers/promises';
+import { fileURLToPath } from 'node:url';
+import { z } from 'zod';
+import { heldFraming, poseAt, type Pose } from '@mivvy/core';
+import { inboxFileSchema, masterSchema, productionCardSchema, productionDetailSchema, productionSchema, versionSchema } from '@mivvy/api';
+import { demoFilms } from './film/make.ts';
+
+const productionName = 'Kite Weekend';
+const client = 'Gullhaven Harbour Trust';
+
+/** Where each version of the film looks: left edge and top in master pixels, and zoom. */
+const framings: Record<string, { left: number; top: number; zoom: number }> = {
+  'kelpie-tall': { left: 300, top: 0, zoom: 1 },
+  'hearthpost-feed': { left: 190, top: 0, zoom: 1 },
+  'hearthpost-square': { left: 150, top: 0, zoom: 1 },
+  'tarnboard-board': { left: 240, top: 0, zoom: 1 },
+  'wickerly-header': { left: 0, top: 190, zoom: 1 },
+};
+
+/** Waits until the server has written where it listens. */
+async function serverAddress(file: string): Promise<string> {
+  for (let i = 0; i < 300; i++) {
+    const text = await readFile(file, 'utf8').catch(() => null);
+    if (text) {
+      const { port } = z.object({ port: z.number() }).parse(JSON.parse(text));
+      return `http://127.0.0.1:${port}`;
+    }
+    await setTimeout(200);
+  }
+  throw new Error('the server did not start');
+}
+
+const file = process.argv[2];
+if (!file) throw new Error('where does the server write its address?');
+const base = await serverAddress(file);
+
+async function ask<S extends z.ZodType>(schema: S, path: string, method = 'GET', body?: unknown): Promise<z.infer<S>> {
+  const answer = await fetch(`${base}/api${path}`, { method, ...(body === undefined ? {} : { body: JSON.stringify(body), headers: { 'Content-Type': 'application/json' } }) });
+  const data: unknown = await answer.json();
+  if (!answer.ok) throw new Error(`${method} ${path}: ${JSON.stringify(data)}`);
+  return schema.parse(data);
+}
+
+/** Fills an empty workspace with the demo; a workspace that already has the production is left as it is. */
+async function fill(): Promise<void> {
+  const there = await ask(z.array(productionCardSchema), '/productions');
+  if (there.some((p) => p.name === productionName && p.client === client)) return;
+  const book = await readFile(fileURLToPath(new URL('../specs/demo.specbook.json', import.meta.url)), 'utf8');
+  await ask(z.unknown(), '/spec-book/files', 'POST', { fileName: 'demo.specbook.json', text: book });
+
+  const production = await ask(productionSchema, '/productions', 'POST', { name: productionName, client });
+  const inbox = await ask(z.array(inboxFileSchema), '/inbox');
+  let film: z.infer<typeof masterSchema> | undefined;
+  for (const { file: name } of demoFilms) {
+    const lying = inbox.find((f) => basename(f.path) === name);
+    if (!lying) continue;
+    const master = await ask(masterSchema, `/productions/${production.id}/masters`, 'POST', { inboxFile: lying.path });
+    film ??= master;
+  }
+  if (!film?.facts) return;
+  const displayed = film.facts.video.displayed;
+  await ask(z.unknown(), `/productions/${production.id}/versions`, 'POST', { masterId: film.id, placementIds: ['kelpie-tall', 'hearthpost-feed', 'hearthpost-square', 'longmere-wide', 'tarnboard-board', 'hearthpost-story', 'wickerly-header'] });
+  const { versions, masters } = await ask(productionDetailSchema, `/productions/${production.id}`);
+  for (const version of versions) {
+    const wanted = framings[version.placementId];
+    if (!wanted || !version.placement) continue;
+    const pose: Pose = poseAt(wanted.left, wanted.top, wanted.zoom, displayed, version.placement.frame);
+    await ask(versionSchema, `/versions/${version.id}`, 'PATCH', { revision: version.revision, framing: heldFraming(pose) });
+  }
+  const phone = masters.find((m) => m.fileName.startsWith('Phone'));
+  if (phone) await ask(z.unknown(), `/productions/${production.id}/versions`, 'POST', { masterId: phone.id, placementIds: ['kelpie-tall', 'hearthpost-story'] });
+}
+
+await fill();

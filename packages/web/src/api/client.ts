@@ -1,0 +1,52 @@
+import { z } from 'zod';
+import type { Problem } from '@mivvy/core';
+import { problemSchema } from '@mivvy/api';
+
+/** A request that failed, with the server's own words. */
+export class RequestProblem extends Error {
+  constructor(
+    readonly problem: Problem,
+    readonly status: number,
+  ) {
+    super(problem.sentence);
+    this.name = 'RequestProblem';
+  }
+}
+
+const unreachable: Problem = { code: 'unreachable', sentence: 'The server cannot be reached.', mend: 'Check that Mivvy is still running; this page goes on by itself when it is.' };
+
+async function send(path: string, method: string, body: unknown, signal?: AbortSignal): Promise<Response> {
+  const answer = await fetch(`/api${path}`, {
+    method,
+    ...(signal ? { signal } : {}),
+    ...(body === undefined ? {} : { body: JSON.stringify(body), headers: { 'Content-Type': 'application/json' } }),
+  }).catch((error: unknown) => {
+    if ((error as Error).name === 'AbortError') throw error;
+    throw new RequestProblem(unreachable, 0);
+  });
+  if (answer.ok) return answer;
+  const told = problemSchema.safeParse(await answer.json().catch(() => null));
+  throw new RequestProblem(told.success ? told.data : unreachable, answer.status);
+}
+
+/** Asks the API and parses its answer. */
+export async function ask<S extends z.ZodType>(schema: S, path: string, signal?: AbortSignal): Promise<z.infer<S>> {
+  return schema.parse(await (await send(path, 'GET', undefined, signal)).json());
+}
+
+/** Tells the API to do something and parses what it answers. */
+export async function tell<S extends z.ZodType>(schema: S, method: 'POST' | 'PATCH', path: string, body: unknown = {}): Promise<z.infer<S>> {
+  return schema.parse(await (await send(path, method, body)).json());
+}
+
+/** Removes something. */
+export async function remove(path: string): Promise<void> {
+  await send(path, 'DELETE', undefined);
+}
+
+/** What went wrong, whatever was thrown. */
+export function problemOf(error: unknown): Problem {
+  if (error instanceof RequestProblem) return error.problem;
+  if (error instanceof z.ZodError) return { code: 'unexpected-answer', sentence: 'The server answered in a way that this page does not understand.', mend: 'Reload the page; it may be from an older release.' };
+  return { code: 'unexpected', sentence: 'Something unexpected happened on this page.', mend: 'Reload it; nothing on the server was changed.' };
+}

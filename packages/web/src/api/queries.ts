@@ -1,0 +1,106 @@
+import { useMutation, useQuery, useQueryClient, type QueryClient } from '@tanstack/react-query';
+import { useEffect } from 'react';
+import { z } from 'zod';
+import {
+  deliverableSchema, inboxFileSchema, jobSchema, masterSchema, productionCardSchema, productionDetailSchema, productionSchema, serverEventSchema, specBookViewSchema, versionSchema,
+  type Job, type ProductionDetail, type Version,
+} from '@mivvy/api';
+import type { Framing } from '@mivvy/core';
+import { ask, remove, tell } from './client.ts';
+
+/** The cache's keys, in one place. */
+const keys = {
+  productions: ['productions'] as const,
+  production: (id: string) => ['production', id] as const,
+  jobs: (id: string) => ['production', id, 'jobs'] as const,
+  deliverables: (id: string) => ['production', id, 'deliverables'] as const,
+  specBook: ['spec-book'] as const,
+  inbox: ['inbox'] as const,
+};
+
+export const useProductions = () => useQuery({ queryKey: keys.productions, queryFn: ({ signal }) => ask(z.array(productionCardSchema), '/productions', signal) });
+export const useProduction = (id: string) => useQuery({ queryKey: keys.production(id), queryFn: ({ signal }) => ask(productionDetailSchema, `/productions/${id}`, signal) });
+export const useJobs = (id: string) => useQuery({ queryKey: keys.jobs(id), queryFn: ({ signal }) => ask(z.array(jobSchema), `/productions/${id}/jobs`, signal) });
+export const useDeliverables = (id: string) => useQuery({ queryKey: keys.deliverables(id), queryFn: ({ signal }) => ask(z.array(deliverableSchema), `/productions/${id}/deliverables`, signal) });
+export const useSpecBook = () => useQuery({ queryKey: keys.specBook, queryFn: ({ signal }) => ask(specBookViewSchema, '/spec-book', signal) });
+export const useInbox = (enabled: boolean) => useQuery({ queryKey: keys.inbox, enabled, queryFn: ({ signal }) => ask(z.array(inboxFileSchema), '/inbox', signal) });
+
+/** A change that refreshes some of the cache when it is done. */
+function useChange<Input, Output>(run: (input: Input) => Promise<Output>, stale: (client: QueryClient, input: Input, output: Output) => void) {
+  const client = useQueryClient();
+  return useMutation({ mutationFn: run, onSuccess: (output, input) => stale(client, input, output) });
+}
+const staleProduction = (id: string) => (client: QueryClient) => void client.invalidateQueries({ queryKey: keys.production(id) });
+
+export const useStartProduction = () =>
+  useChange((input: { name: string; client: string }) => tell(productionSchema, 'POST', '/productions', input), (client) => void client.invalidateQueries({ queryKey: keys.productions }));
+export const useRenameProduction = (id: string) =>
+  useChange((input: { name?: string; client?: string }) => tell(productionSchema, 'PATCH', `/productions/${id}`, input), staleProduction(id));
+export const useRemoveProduction = () => useChange((id: string) => remove(`/productions/${id}`), (client) => void client.invalidateQueries({ queryKey: keys.productions }));
+export const useTakeFromInbox = (id: string) =>
+  useChange((inboxFile: string) => tell(masterSchema, 'POST', `/productions/${id}/masters`, { inboxFile }), staleProduction(id));
+export const useRemoveMaster = (id: string) => useChange((masterId: string) => remove(`/masters/${masterId}`), staleProduction(id));
+export const useAddVersions = (id: string) =>
+  useChange((input: { masterId: string; placementIds: string[] }) => tell(z.array(versionSchema), 'POST', `/productions/${id}/versions`, input), staleProduction(id));
+export const useRemoveVersion = (id: string) => useChange((versionId: string) => remove(`/versions/${versionId}`), staleProduction(id));
+export const useExport = (id: string) =>
+  useChange((versionIds: string[]) => tell(z.array(jobSchema), 'POST', `/productions/${id}/exports`, { versionIds }), staleProduction(id));
+export const useJobAction = (id: string) =>
+  useChange(({ jobId, action }: { jobId: string; action: 'cancel' | 'retry' }) => tell(jobSchema, 'POST', `/jobs/${jobId}/${action}`), staleProduction(id));
+export const useAddSpecBook = () =>
+  useChange((input: { fileName: string; text: string }) => tell(specBookViewSchema, 'POST', '/spec-book/files', input), (client, _input, book) => client.setQueryData(keys.specBook, book));
+
+/** Saves a framing; the answer replaces the version in the cache. */
+export async function saveFraming(client: QueryClient, version: Version, framing: Framing): Promise<Version> {
+  const saved = await tell(versionSchema, 'PATCH', `/versions/${version.id}`, { revision: version.revision, framing });
+  client.setQueryData(keys.production(version.productionId), (old: ProductionDetail | undefined) => old && { ...old, versions: old.versions.map((v) => (v.id === saved.id ? saved : v)) });
+  return saved;
+}
+
+/** Asks for a production again. */
+export const refreshProduction = (client: QueryClient, id: string) => client.invalidateQueries({ queryKey: keys.production(id) });
+
+function putJob(client: QueryClient, job: Job): void {
+  const active = job.state === 'queued' || job.state === 'running';
+  client.setQueryData(keys.production(job.productionId), (old: ProductionDetail | undefined) => {
+    if (!old) return old;
+    const others = old.jobs.filter((j) => j.id !== job.id);
+    const standing = job.state === 'running' ? 'making' : job.state === 'queued' ? 'queued' : undefined;
+    return {
+      ...old,
+      jobs: active ? [...others, job].sort((a, b) => a.createdAt.localeCompare(b.createdAt)) : others,
+      versions: job.kind === 'export' && standing ? old.versions.map((v) => (v.id === job.subjectId && v.standing !== standing ? { ...v, standing } : v)) : old.versions,
+      masters: job.kind === 'ingest' && active ? old.masters.map((m) => (m.id === job.subjectId && m.proof.kind === 'making-proxy' ? { ...m, proof: { kind: 'making-proxy' as const, fraction: job.fraction } } : m)) : old.masters,
+    };
+  });
+  client.setQueryData(keys.jobs(job.productionId), (old: Job[] | undefined) => old && (old.some((j) => j.id === job.id) ? old.map((j) => (j.id === job.id ? job : j)) : [job, ...old]));
+}
+
+/** Listens to the server for as long as the page is open, and keeps the cache in step. */
+export function useServerEvents(): void {
+  const client = useQueryClient();
+  useEffect(() => {
+    const source = new EventSource('/api/events');
+    let opened = false;
+    source.addEventListener('open', () => {
+      // After a break, whatever happened meanwhile is asked for.
+      if (opened) void client.invalidateQueries();
+      opened = true;
+    });
+    source.addEventListener('change', (message) => {
+      const event = serverEventSchema.safeParse(JSON.parse((message as MessageEvent<string>).data));
+      if (!event.success) return;
+      switch (event.data.kind) {
+        case 'production':
+          return void client.invalidateQueries({ queryKey: keys.production(event.data.productionId) });
+        case 'productions':
+          return void client.invalidateQueries({ queryKey: keys.productions });
+        case 'job':
+          return putJob(client, event.data.job);
+        case 'spec-book':
+          return void client.invalidateQueries({ queryKey: keys.specBook });
+      }
+    });
+    return () => source.close();
+  }, [client]);
+}

@@ -1,0 +1,30 @@
+import Dialog from '@mui/material/Dialog';
+import DialogContent from '@mui/material/DialogContent';
+import { useState } from 'react';
+import { useHotkeys } from 'react-hotkeys-hook';
+
+const keyList: readonly [string, readonly [string, string][]][] = [
+  ['Everywhere', [['space', 'play or pause'], [',  .', 'one frame back or on'], ['shift ,  .', 'twenty-five frames'], ['home', 'to the first frame'], ['s', 'sound on or off'], ['b', 'show or hide where the outlet draws'], ['m', 'show or hide the safe margin'], ['?', 'this sheet']]],
+  ['Framing', [['← → ↑ ↓', 'move the window by one master pixel'], ['shift with an arrow', 'by ten'], ['+  −', 'zoom in or out'], ['0', 'back to the middle, at full size'], ['page up, page down', 'the version before or after']]],
+];
+
+/** The list of keys, opened with “?” from anywhere. */
+export function KeysSheet() {
+  const [open, setOpen] = useState(false);
+  useHotkeys('shift+slash,?', () => setOpen((was) => !was), { useKey: false });
+  return (
+    <Dialog open={open} onClose={() => setOpen(false)} aria-labelledby="keys-title">
+      <DialogContent sx={{ minWidth: 480 }}>
+        <h2 id="keys-title" style={{ fontSize: 17, marginBottom: 12 }}>Keys</h2>
+        {keyList.map(([where, keys]) => (
+          <section key={where} style={{ marginBottom: 16 }}>
+            <h3 className="quiet" style={{ fontSize: 12, marginBottom: 6 }}>{where}</h3>
+            <dl style={{ display: 'grid', gridTemplateColumns: '190px 1fr', rowGap: 6 }}>
+              {keys.map(([key, does]) => [<dt key={key} className="mono">{key}</dt>, <dd key={does}>{does}</dd>])}
+            </dl>
+          </section>
+        ))}
+      </DialogContent>
+    </Dialog>
+  );
+}

@@ -1,0 +1,87 @@
+import { frameForMaster, insideMargins, type FrameFraction, type Size } from '@mivvy/core';
+import type { Master, Version } from '@mivvy/api';
+import { useFilm, useHead } from '../play/use-desk.tsx';
+import { ProofCanvas } from '../play/proof-canvas.tsx';
+import { versionName, type Planned } from './versions.ts';
+
+const percent = (n: number) => `${n * 100}%`;
+const place = (r: FrameFraction) => ({ left: percent(r.x), top: percent(r.y), width: percent(r.width), height: percent(r.height) });
+
+/** What is drawn over a proof. */
+export interface Overlays {
+  blocked: boolean;
+  margin: boolean;
+}
+
+/** The frame that a version is delivered in. */
+export function frameOf(version: Version, master: Master | undefined): Size {
+  const placement = version.placement;
+  if (!placement) return { width: 1, height: 1 };
+  return master?.facts ? frameForMaster(master.facts.video.displayed, placement.frame, placement.largerFrame) : placement.frame;
+}
+
+/** Where the outlet draws over the picture, and the safe margin. */
+export function ProofOverlays({ version, overlays, names = true }: { version: Version; overlays: Overlays; names?: boolean }) {
+  const { placement } = version;
+  if (!placement) return null;
+  return (
+    <>
+      {overlays.margin && placement.safeMargin && <div className="margin" style={place(insideMargins(placement.safeMargin))} />}
+      {overlays.blocked && placement.blocked?.map((area) => (
+        <div key={area.name} className="blocked" style={place(area)} title={area.name}>
+          {names && area.name}
+        </div>
+      ))}
+    </>
+  );
+}
+
+/** Why a film cannot be shown yet, in words. */
+function waitingWords(master: Master | undefined): string {
+  if (!master) return 'The master is gone';
+  if (master.state === 'failed') return 'The master cannot be used';
+  if (master.proof.kind === 'making-proxy') return `Making a proxy, ${Math.round(master.proof.fraction * 100)} %`;
+  if (master.proof.kind === 'none') return 'No proxy could be made';
+  return 'Reading the master';
+}
+
+/** The live proof of a version, in the size that it is given. */
+export function Proof({ version, master, overlays, names }: { version: Version; master: Master | undefined; overlays: Overlays; names?: boolean }) {
+  const film = useFilm(master);
+  const { failed } = useHead();
+  const frame = frameOf(version, master);
+  return (
+    <div className="picture" style={{ width: '100%', height: '100%' }}>
+      {film ? <ProofCanvas film={film} source={{ framing: version.framing, frame }} label={`Proof of ${versionName(version)}`} /> : null}
+      {(!film || failed === master?.id) && <div className="waiting">{film ? 'This browser cannot play the film' : waitingWords(master)}</div>}
+      <ProofOverlays version={version} overlays={overlays} {...(names === undefined ? {} : { names })} />
+    </div>
+  );
+}
+
+/** The whole master, live. */
+export function WholeMaster({ master }: { master: Master }) {
+  const film = useFilm(master);
+  const { failed } = useHead();
+  return (
+    <div className="picture" style={{ width: '100%', height: '100%' }}>
+      {film ? <ProofCanvas film={film} source="whole" label={`Master: ${master.name}`} /> : null}
+      {(!film || failed === master.id) && <div className="waiting">{film ? 'This browser cannot play the film' : waitingWords(master)}</div>}
+    </div>
+  );
+}
+
+/** Troubles along a version's length, with the play head. */
+export function TroubleStrip({ planned, master }: { planned: Planned | null; master: Master | undefined }) {
+  const { frame } = useHead();
+  const frames = master?.facts?.video.frames ?? 1;
+  const shown = planned?.troubles.filter((t) => t.severity !== 'note') ?? [];
+  return (
+    <div className="strip" aria-hidden>
+      {shown.map((t) => (
+        <b key={t.code} className={t.severity} style={{ left: percent(t.span.from / frames), width: percent((t.span.to - t.span.from) / frames) }} />
+      ))}
+      <b className="head" style={{ left: percent(Math.min(1, frame / Math.max(1, frames - 1))) }} />
+    </div>
+  );
+}

@@ -1,0 +1,40 @@
+import type { Standing, Trouble } from '@mivvy/core';
+
+type Shape = 'pass' | 'look' | 'fail' | 'act' | 'idle';
+
+/** How each standing is stamped: a shape of its own, and a word. */
+const standings: Record<Standing, { shape: Shape; word: string }> = {
+  blocked: { shape: 'fail', word: 'Breaks a rule' },
+  'to-make': { shape: 'act', word: 'Ready to export' },
+  queued: { shape: 'idle', word: 'In the queue' },
+  making: { shape: 'idle', word: 'Being made' },
+  passed: { shape: 'pass', word: 'Passed' },
+  'failed-check': { shape: 'fail', word: 'Failed its check' },
+  failed: { shape: 'fail', word: 'Not made' },
+  behind: { shape: 'look', word: 'Behind' },
+};
+
+export function Stamp({ shape, children }: { shape: Shape; children: React.ReactNode }) {
+  return (
+    <span className={`stamp ${shape}`}>
+      <i aria-hidden />
+      {children}
+    </span>
+  );
+}
+
+export function StandingStamp({ standing }: { standing: Standing }) {
+  const { shape, word } = standings[standing];
+  return <Stamp shape={shape}>{word}</Stamp>;
+}
+
+export const standingWord = (standing: Standing): string => standings[standing].word;
+
+/** The stamp of a version: its troubles come before its standing, as a person would say it. */
+export function VersionStamp({ standing, troubles }: { standing: Standing; troubles: readonly Trouble[] }) {
+  const faults = troubles.filter((t) => t.severity === 'fault').length;
+  const looks = troubles.filter((t) => t.severity === 'look').length;
+  if (standing === 'to-make' && looks > 0) return <Stamp shape="look">{looks} to look at</Stamp>;
+  if (standing === 'blocked' && faults > 0) return <Stamp shape="fail">{faults === 1 ? '1 fault' : `${faults} faults`}</Stamp>;
+  return <StandingStamp standing={standing} />;
+}

@@ -1,0 +1,38 @@
+import { createContext, useContext, useEffect, useMemo, useState, useSyncExternalStore, type ReactNode } from 'react';
+import type { Master } from '@mivvy/api';
+import { PlayDesk, type Film } from './play-desk.ts';
+
+const DeskContext = createContext<PlayDesk | null>(null);
+
+/** Gives a production's screens one play head. */
+export function PlayDeskProvider({ children }: { children: ReactNode }) {
+  const [desk] = useState(() => new PlayDesk());
+  useEffect(() => {
+    // A handle for measuring and for driving the head from tests; it exposes nothing that the screen does not.
+    Object.assign(window, { mivvyDesk: desk });
+    return () => desk.clear();
+  }, [desk]);
+  return <DeskContext.Provider value={desk}>{children}</DeskContext.Provider>;
+}
+
+export function useDesk(): PlayDesk {
+  const desk = useContext(DeskContext);
+  if (!desk) throw new Error('no play desk here');
+  return desk;
+}
+
+/** The head: frame of the lead film, whether it plays, whether it sounds. */
+export function useHead() {
+  const desk = useDesk();
+  return useSyncExternalStore(desk.subscribe, desk.snapshot);
+}
+
+/** The film of a master, once it can be shown. */
+export function useFilm(master: Master | undefined): Film | null {
+  const desk = useDesk();
+  const source = master?.proof.kind;
+  return useMemo(() => {
+    if (!master?.facts || (source !== 'original' && source !== 'proxy')) return null;
+    return desk.film(master.id, master.facts, source);
+  }, [desk, master?.id, master?.facts, source]);
+}

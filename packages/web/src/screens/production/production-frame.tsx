@@ -1,0 +1,61 @@
+import { createContext, useContext } from 'react';
+import { Link, Outlet, useParams } from 'react-router';
+import { durationLabel } from '@mivvy/core';
+import type { Job, ProductionDetail } from '@mivvy/api';
+import { useProduction } from '../../api/queries.ts';
+import { Failed, Loading } from '../../parts/notices.tsx';
+import { TopBar } from '../../parts/top-bar.tsx';
+import { PlayDeskProvider } from '../../play/use-desk.tsx';
+
+const ProductionContext = createContext<ProductionDetail | null>(null);
+
+/** The production that the screen belongs to. */
+export function useThisProduction(): ProductionDetail {
+  const production = useContext(ProductionContext);
+  if (!production) throw new Error('no production here');
+  return production;
+}
+
+/** What runs now, in the header: one line that leads to the queue. */
+function Running({ jobs, productionId }: { jobs: readonly Job[]; productionId: string }) {
+  const exports = jobs.filter((j) => j.kind === 'export');
+  const current = exports.find((j) => j.state === 'running') ?? jobs.find((j) => j.state === 'running');
+  if (!current) return null;
+  const words = current.kind === 'ingest' ? `Reading ${current.label}` : `${current.label} ${Math.round(current.fraction * 100)} %`;
+  const more = exports.length > 1 ? ` · ${exports.length - 1} more` : '';
+  const left = current.etaSeconds !== null && current.kind === 'export' ? ` · ${durationLabel(current.etaSeconds)} left` : '';
+  return <Link className="runchip" to={`/productions/${productionId}/exports`} aria-live="off"><span className="clip">{words}{left}{more}</span></Link>;
+}
+
+/** Everything around a production's screens: the header with the road, and one play head for them all. */
+export function ProductionFrame() {
+  const { productionId = '' } = useParams();
+  const query = useProduction(productionId);
+  const base = `/productions/${productionId}`;
+  const production = query.data;
+  const hasVersions = (production?.versions.length ?? 0) > 0;
+  const road = [
+    { to: `${base}/masters`, name: 'Masters' },
+    { to: base, name: 'Proof sheet', end: true },
+    // Stops without anything to show are not on the road yet.
+    ...(hasVersions ? [{ to: `${base}/framing`, name: 'Framing' }, { to: `${base}/exports`, name: 'Exports' }, { to: `${base}/deliverables`, name: 'Deliverables' }] : []),
+  ];
+  return (
+    <div className="desk">
+      <TopBar
+        where={production && <>{production.client && `${production.client} · `}<b>{production.name}</b></>}
+        road={road}
+        running={production && <Running jobs={production.jobs} productionId={productionId} />}
+      />
+      <main>
+        {query.isPending ? <Loading what="the production" /> : !production ? <Failed error={query.error} onRetry={() => void query.refetch()} /> : (
+          <PlayDeskProvider key={productionId}>
+            <ProductionContext value={production}>
+              <Outlet />
+            </ProductionContext>
+          </PlayDeskProvider>
+        )}
+      </main>
+    </div>
+  );
+}

@@ -1,0 +1,139 @@
+import Button from '@mui/material/Button';
+import Dialog from '@mui/material/Dialog';
+import DialogActions from '@mui/material/DialogActions';
+import DialogContent from '@mui/material/DialogContent';
+import TextField from '@mui/material/TextField';
+import { formatDistanceToNow } from 'date-fns';
+import { useSnackbar } from 'notistack';
+import { useState } from 'react';
+import { useDropzone } from 'react-dropzone';
+import { useForm } from 'react-hook-form';
+import { Link, useNavigate } from 'react-router';
+import type { ProductionCard } from '@mivvy/api';
+import { problemOf } from '../../api/client.ts';
+import { useProductions, useRemoveProduction, useStartProduction } from '../../api/queries.ts';
+import { sendFilm } from '../../api/uploads.ts';
+import { Empty, Failed, Loading } from '../../parts/notices.tsx';
+import { Stamp } from '../../parts/stamp.tsx';
+import { TopBar } from '../../parts/top-bar.tsx';
+import './productions.css';
+
+/** A production's versions, counted by what they wait for. */
+function Standings({ card }: { card: ProductionCard }) {
+  const count = (...of: ProductionCard['standings']) => card.standings.filter((s) => of.includes(s)).length;
+  const bad = count('failed', 'failed-check', 'blocked');
+  const look = count('behind');
+  const open = count('to-make');
+  const busy = count('queued', 'making');
+  const done = count('passed');
+  if (card.standings.length === 0) return <span className="quiet">{card.masters.length ? 'No places chosen yet' : 'No film yet'}</span>;
+  return (
+    <span style={{ display: 'flex', gap: 14, flexWrap: 'wrap' }}>
+      {bad > 0 && <Stamp shape="fail">{bad} at fault</Stamp>}
+      {look > 0 && <Stamp shape="look">{look} behind</Stamp>}
+      {open > 0 && <Stamp shape="act">{open} to export</Stamp>}
+      {busy > 0 && <Stamp shape="idle">{busy} being made</Stamp>}
+      {done > 0 && <Stamp shape="pass">{done} passed</Stamp>}
+    </span>
+  );
+}
+
+function Card({ card, onRemove }: { card: ProductionCard; onRemove: () => void }) {
+  const poster = card.masters.find((m) => m.hasPoster);
+  return (
+    <li className="production">
+      <Link to={`/productions/${card.id}`} className="cover well" tabIndex={-1} aria-hidden>
+        {poster && <img src={`/api/masters/${poster.id}/poster`} alt="" loading="lazy" />}
+      </Link>
+      <div className="about">
+        <p className="quiet clip">{card.client || 'No client named'}</p>
+        <h2 className="clip"><Link to={`/productions/${card.id}`}>{card.name}</Link></h2>
+        <p className="quiet">{card.masters.length === 1 ? '1 master' : `${card.masters.length} masters`} · {card.standings.length === 1 ? '1 version' : `${card.standings.length} versions`} · changed {formatDistanceToNow(new Date(card.updatedAt), { addSuffix: true })}</p>
+        <div className="foot"><Standings card={card} /><button className="fix tall" onClick={onRemove} aria-label={`Remove ${card.name}`}>Remove</button></div>
+      </div>
+    </li>
+  );
+}
+
+function NewProduction({ open, onClose }: { open: boolean; onClose: () => void }) {
+  const start = useStartProduction();
+  const navigate = useNavigate();
+  const { register, handleSubmit, formState } = useForm<{ name: string; client: string }>({ defaultValues: { name: '', client: '' } });
+  return (
+    <Dialog open={open} onClose={onClose} fullWidth maxWidth="xs" aria-labelledby="new-title">
+      <form onSubmit={(event) => void handleSubmit(({ name, client }) => start.mutate({ name: name.trim(), client: client.trim() }, { onSuccess: ({ id }) => void navigate(`/productions/${id}`) }))(event)}>
+        <DialogContent sx={{ display: 'grid', gap: 2 }}>
+          <h2 id="new-title" style={{ fontSize: 17 }}>New production</h2>
+          <TextField label="Name of the film or job" autoFocus error={!!formState.errors.name} helperText={formState.errors.name?.message} {...register('name', { validate: (v) => v.trim() !== '' || 'A name is needed', maxLength: { value: 120, message: 'At most 120 letters' } })} />
+          <TextField label="Client" {...register('client', { maxLength: 120 })} />
+          {start.isError && <p className="warn fault" role="alert">{problemOf(start.error).sentence}</p>}
+        </DialogContent>
+        <DialogActions sx={{ p: 2 }}>
+          <Button onClick={onClose}>Cancel</Button>
+          <Button type="submit" variant="contained" disabled={start.isPending}>Start</Button>
+        </DialogActions>
+      </form>
+    </Dialog>
+  );
+}
+
+/** Home: every production, and the place to drop a film. */
+export function ProductionsScreen() {
+  const query = useProductions();
+  const start = useStartProduction();
+  const removal = useRemoveProduction();
+  const navigate = useNavigate();
+  const { enqueueSnackbar } = useSnackbar();
+  const [naming, setNaming] = useState(false);
+  const [removing, setRemoving] = useState<ProductionCard | null>(null);
+  // A film dropped here starts a production of its own, named after it.
+  const { getRootProps, getInputProps, open, isDragActive } = useDropzone({
+    noClick: true, noKeyboard: true, useFsAccessApi: false,
+    onDrop: (files) => {
+      const [first] = files;
+      if (!first) return;
+      const name = first.name.replace(/\.[^.]+$/, '').replace(/[_\s]+/g, ' ').trim().slice(0, 120) || 'Untitled film';
+      start.mutate({ name, client: '' }, {
+        onSuccess: ({ id }) => {
+          files.forEach((file) => void sendFilm(file, id));
+          void navigate(`/productions/${id}`);
+        },
+        onError: (error) => enqueueSnackbar(problemOf(error).sentence, { variant: 'error' }),
+      });
+    },
+  });
+  const actions = (
+    <div style={{ display: 'flex', gap: 10 }}>
+      <Button variant="contained" onClick={open}>Choose a film</Button>
+      <Button variant="outlined" onClick={() => setNaming(true)}>New production</Button>
+    </div>
+  );
+  return (
+    <div className="desk" {...getRootProps()}>
+      <TopBar />
+      <input {...getInputProps()} data-testid="film-chooser" />
+      <main className="scroll">
+        {query.isPending ? <Loading what="the productions" /> : query.isError ? <Failed error={query.error} onRetry={() => void query.refetch()} /> : query.data.length === 0 ? (
+          <Empty title="Drop a finished film here" action={actions}>It is read at once, then framed for every place that shows it, exported, and checked file by file.</Empty>
+        ) : (
+          <div className="productions">
+            <div className="head"><h1>Productions</h1><p className="quiet">Drop a film anywhere here to start another.</p><div style={{ marginLeft: 'auto' }}>{actions}</div></div>
+            <ul>{query.data.map((card) => <Card key={card.id} card={card} onRemove={() => setRemoving(card)} />)}</ul>
+          </div>
+        )}
+      </main>
+      {isDragActive && <div className="dropveil">Drop the film to start a production</div>}
+      {naming && <NewProduction open onClose={() => setNaming(false)} />}
+      <Dialog open={removing !== null} onClose={() => setRemoving(null)} aria-labelledby="remove-title">
+        <DialogContent sx={{ maxWidth: 420 }}>
+          <h2 id="remove-title" style={{ fontSize: 17, marginBottom: 8 }}>Remove “{removing?.name}”?</h2>
+          <p>Its versions and every file made for it go too. Films that lie in the inbox folder stay where they are.</p>
+        </DialogContent>
+        <DialogActions sx={{ p: 2 }}>
+          <Button onClick={() => setRemoving(null)}>Keep it</Button>
+          <Button color="error" variant="contained" disabled={removal.isPending} onClick={() => removing && removal.mutate(removing.id, { onSettled: () => setRemoving(null), onError: (error) => enqueueSnackbar(problemOf(error).sentence, { variant: 'error' }) })}>Remove</Button>
+        </DialogActions>
+      </Dialog>
+    </div>
+  );
+}

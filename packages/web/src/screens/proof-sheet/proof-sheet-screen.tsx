@@ -1,0 +1,211 @@
+import Button from '@mui/material/Button';
+import { useSnackbar } from 'notistack';
+import { useEffect, useMemo, useState } from 'react';
+import { Link } from 'react-router';
+import { durationLabel, framesWithin, frameToSeconds, masterSummary, problemLine, rateLabel } from '@mivvy/core';
+import type { Master, ProductionDetail, Version } from '@mivvy/api';
+import { problemOf } from '../../api/client.ts';
+import { useExport } from '../../api/queries.ts';
+import { useArriving } from '../../api/uploads.ts';
+import { ArrivingList, DropArea, InboxDialog } from '../../parts/bring-in.tsx';
+import { FilmStrip } from '../../parts/film-strip.tsx';
+import { Empty } from '../../parts/notices.tsx';
+import { OverlaySwitches, useOverlays } from '../../parts/overlay-switches.tsx';
+import { PlacesDialog } from '../../parts/places-dialog.tsx';
+import { frameOf, Proof, TroubleStrip, type Overlays } from '../../parts/proof.tsx';
+import { Stamp, VersionStamp } from '../../parts/stamp.tsx';
+import { Transport } from '../../parts/transport.tsx';
+import { planVersion, versionName, type Planned } from '../../parts/versions.ts';
+import { useDesk } from '../../play/use-desk.tsx';
+import { useThisProduction } from '../production/production-frame.tsx';
+import './proof-sheet.css';
+
+/** Screen pixels for a delivered pixel, so that proofs stand in their true relative sizes: a tall 1080 is 152 wide. */
+const scale = 152 / 1080;
+
+/** Size of a proof on the sheet; placements of very large frames are held to the same measure as 1080 ones. */
+function proofSize(version: Version, master: Master | undefined): { width: number; height: number } {
+  const standard = version.placement?.frame ?? frameOf(version, master);
+  const k = Math.min(scale, 300 / standard.width, 290 / standard.height);
+  return { width: Math.round(standard.width * k), height: Math.round(standard.height * k) };
+}
+
+/** How a version's length stands against its limit, in words. */
+function lengthWords(version: Version, planned: Planned | null): string {
+  if (!planned || !version.placement) return version.placement ? 'Waiting for its master' : 'Not in the spec book any more';
+  const { plan, delivered } = planned.planned;
+  const max = version.placement.duration?.maxSeconds;
+  const spare = max === undefined ? null : framesWithin(max, plan.rate) - plan.frames;
+  const rate = `${rateLabel(plan.rate)} fps${delivered.step.kind === 'every' && delivered.step.n > 1 ? `, ${delivered.words}` : ''}`;
+  if (spare === null) return `${rate}, no limit`;
+  const words = durationLabel(Math.abs(frameToSeconds(spare, plan.rate)));
+  return spare >= 0 ? `${rate}, ${words} to spare` : `${rate}, ${words} too long`;
+}
+
+function Cell({ version, master, planned, overlays }: { version: Version; master: Master; planned: Planned | null; overlays: Overlays }) {
+  const size = proofSize(version, master);
+  return (
+    <Link className="cell" to={`framing/${version.id}`} style={{ width: Math.max(size.width, 118) }} aria-label={`${versionName(version)}, open its framing`} data-placement={version.placementId}>
+      <div className="crops" style={size}><Proof version={version} master={master} overlays={overlays} names={size.width > 140} /></div>
+      <div style={{ width: size.width }}><TroubleStrip planned={planned} master={master} /></div>
+      <div className="tagline"><span className="letter">{version.tag}</span><span className="name">{versionName(version)}</span></div>
+      <div className="quiet" style={{ fontSize: 12 }}>{lengthWords(version, planned)}</div>
+      <VersionStamp standing={version.standing} troubles={planned?.troubles ?? []} />
+    </Link>
+  );
+}
+
+interface SheetVersion {
+  version: Version;
+  planned: Planned | null;
+}
+
+function MasterRow({ master, versions, overlays, onPlaces }: { master: Master; versions: SheetVersion[]; overlays: Overlays; onPlaces: () => void }) {
+  const { productionId } = master;
+  return (
+    <section className="row" aria-label={master.name}>
+      <div className="film-note">
+        <h2><Link to={`/productions/${productionId}/masters/${master.id}`} style={{ textDecoration: 'none' }}>{master.name}</Link></h2>
+        {master.state === 'failed' ? <Stamp shape="fail">Cannot be used</Stamp> : <p className="quiet">{master.facts ? masterSummary(master.facts) : 'Being read'}.</p>}
+        {master.state === 'failed' ? <p className="quiet">{master.problem && problemLine(master.problem)}</p> : <button className="fix tall" onClick={onPlaces}>{versions.length ? 'Add places' : 'Choose places'}</button>}
+      </div>
+      <div className="proofs">
+        {versions.map(({ version, planned }) => <Cell key={version.id} version={version} master={master} planned={planned} overlays={overlays} />)}
+        {versions.length === 0 && master.facts && master.state === 'ready' && <UnplacedMaster master={master} onPlaces={onPlaces} />}
+      </div>
+    </section>
+  );
+}
+
+/** A master that goes nowhere yet: its poster, and the next thing to do. */
+function UnplacedMaster({ master, onPlaces }: { master: Master; onPlaces: () => void }) {
+  const { width, height } = master.facts!.video.displayed;
+  const k = Math.min(190 / width, 150 / height);
+  return (
+    <button onClick={onPlaces} className="cell" style={{ border: 0, background: 'none', padding: 0, cursor: 'pointer', font: 'inherit', textAlign: 'left' }}>
+      <div className="crops" style={{ width: width * k, height: height * k }}>
+        <div className="picture" style={{ width: '100%', height: '100%' }}>{master.stills > 0 ? <img src={`/api/masters/${master.id}/poster`} alt="" style={{ width: '100%', height: '100%' }} /> : <div className="waiting">Drawing a still</div>}</div>
+      </div>
+      <span className="quiet">Goes nowhere yet</span>
+    </button>
+  );
+}
+
+/** What needs a person: faults first, then files that are behind, then what to look at. */
+function NeedsALook({ production, rows }: { production: ProductionDetail; rows: { master: Master; versions: SheetVersion[] }[] }) {
+  const items = rows.flatMap(({ master, versions }) =>
+    versions.flatMap(({ version, planned }) => {
+      const list: { rank: number; key: string; shape: 'fail' | 'look'; word: string; text: string; link: string; action: string; version: Version; master: Master }[] = [];
+      const at = (rank: number, shape: 'fail' | 'look', word: string, text: string, link: string, action: string) => list.push({ rank, key: `${version.id} ${word}`, shape, word, text, link, action, version, master });
+      const framing = `framing/${version.id}`;
+      if (!version.placement) at(0, 'fail', 'Place unknown', 'The spec book no longer holds this placement.', '/spec-book', 'Open the spec book');
+      for (const t of planned?.troubles ?? []) {
+        const words: Partial<Record<typeof t.code, string>> = { 'too-long': 'Too long', 'too-short': 'Too short', 'size-floor': 'File limit too small', 'no-sound': 'No sound', 'rate-uneven': 'Rate not taken', 'no-level': 'Frame too large' };
+        if (t.severity !== 'note') at(t.severity === 'fault' ? 0 : 3, t.severity === 'fault' ? 'fail' : 'look', words[t.code] ?? t.code, t.sentence, framing, 'Look at it');
+      }
+      if (version.standing === 'failed') at(1, 'fail', 'Not made', 'The last export stopped.', 'exports', 'See why');
+      if (version.standing === 'failed-check') at(1, 'fail', 'Failed its check', version.deliverable?.report.checks.filter((c) => !c.ok).map((c) => `${c.name}: ${c.measured}, wanted ${c.expected}`).join('; ') ?? '', `deliverables/${version.id}`, 'See the report');
+      if (version.standing === 'behind') at(2, 'look', 'Behind', `The file is older than this: ${version.behind.join(', ')}.`, `deliverables/${version.id}`, 'See the file');
+      return list;
+    }),
+  ).sort((a, b) => a.rank - b.rank);
+  const faulty = rows.filter((r) => r.master.state === 'failed');
+  return (
+    <aside className="side" aria-label="Needs a look">
+      <h2>Needs a look <span className="quiet">{items.length + faulty.length}</span></h2>
+      {items.length + faulty.length === 0 && <p className="quiet" style={{ marginTop: 8 }}>{production.versions.length ? 'Nothing. Every version keeps to its place’s numbers.' : 'Nothing yet.'}</p>}
+      {faulty.map(({ master }) => (
+        <div key={master.id} className="look-item" style={{ gridTemplateColumns: '1fr' }}>
+          <div><Stamp shape="fail">Cannot be used</Stamp><p><b style={{ fontWeight: 600 }}>{master.fileName}</b></p><p className="quiet">{master.problem && problemLine(master.problem)}</p></div>
+        </div>
+      ))}
+      {items.map((item) => {
+        const size = proofSize(item.version, item.master);
+        return (
+          <div key={item.key} className="look-item">
+            <div className="thumb" style={{ aspectRatio: `${size.width} / ${size.height}` }}><Proof version={item.version} master={item.master} overlays={{ blocked: false, margin: false }} /></div>
+            <div style={{ minWidth: 0 }}>
+              <Stamp shape={item.shape}>{item.word}</Stamp>
+              <p><b style={{ fontWeight: 600 }}>{versionName(item.version)}</b>{rows.length > 1 && <span className="quiet">, {item.master.name}</span>}</p>
+              <p className="quiet">{item.text}</p>
+              <Link className="fix tall" to={item.link}>{item.action}</Link>
+            </div>
+          </div>
+        );
+      })}
+    </aside>
+  );
+}
+
+/** The proof sheet: masters down, placements across, every proof live under one play head. */
+export function ProofSheetScreen() {
+  const production = useThisProduction();
+  const desk = useDesk();
+  const [overlays, setOverlays] = useOverlays();
+  const [placesFor, setPlacesFor] = useState<string | null>(null);
+  const [inboxOpen, setInboxOpen] = useState(false);
+  const exporting = useExport(production.id);
+  const { enqueueSnackbar } = useSnackbar();
+  const arriving = useArriving(production.id);
+
+  const rows = useMemo(
+    () => production.masters.map((master) => ({ master, versions: production.versions.filter((v) => v.masterId === master.id).map((version) => ({ version, planned: planVersion(version, master) })) })),
+    [production],
+  );
+  const lead = production.masters.find((m) => m.state === 'ready' && m.facts);
+  useEffect(() => {
+    if (lead) desk.lead(lead.id);
+  }, [desk, lead?.id]);
+  const chosen = production.masters.find((m) => m.id === placesFor);
+  const ready = production.versions.filter((v) => ['to-make', 'behind', 'failed', 'failed-check'].includes(v.standing));
+
+  if (production.masters.length === 0) {
+    return (
+      <DropArea productionId={production.id}>
+        {(choose) => (
+          <>
+            <ArrivingList productionId={production.id} />
+            <Empty title={arriving.length ? 'On its way' : 'Drop the finished film here'} action={<div style={{ display: 'flex', gap: 10 }}><Button variant="contained" onClick={choose}>Choose a film</Button><Button variant="outlined" onClick={() => setInboxOpen(true)}>From the inbox folder</Button></div>}>
+              {arriving.length ? 'It can be framed as soon as it has arrived.' : 'One edit, or a handful of clips for the same job. MP4, MOV, MKV, WebM, MXF and AVI are read.'}
+            </Empty>
+            <InboxDialog productionId={production.id} open={inboxOpen} onClose={() => setInboxOpen(false)} />
+          </>
+        )}
+      </DropArea>
+    );
+  }
+  return (
+    <DropArea productionId={production.id}>
+      {() => (
+        <>
+          {lead?.facts && (
+            <div className="score-head">
+              <div>
+                <Transport master={lead} />
+                <p className="quiet clip" style={{ fontSize: 12 }}>{lead.name} · {lead.facts.video.frames} frames · {rateLabel(lead.facts.video.rate)} fps</p>
+              </div>
+              <FilmStrip master={lead} height={46} />
+            </div>
+          )}
+          <ArrivingList productionId={production.id} />
+          <div className="sheet">
+            <div className="rows">
+              <div style={{ display: 'flex', justifyContent: 'space-between', alignItems: 'center' }}>
+                <OverlaySwitches overlays={overlays} onChange={setOverlays} />
+                {ready.length > 0 && (
+                  <Button variant="contained" disabled={exporting.isPending} onClick={() => exporting.mutate(ready.map((v) => v.id), { onSuccess: (jobs) => enqueueSnackbar(jobs.length === 1 ? 'One file is in the queue.' : `${jobs.length} files are in the queue.`), onError: (error) => enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error' }) })}>
+                    {ready.length === 1 ? 'Export 1 version' : `Export ${ready.length} versions`}
+                  </Button>
+                )}
+              </div>
+              {rows.map(({ master, versions }) => <MasterRow key={master.id} master={master} versions={versions} overlays={overlays} onPlaces={() => setPlacesFor(master.id)} />)}
+            </div>
+            <NeedsALook production={production} rows={rows} />
+          </div>
+          {chosen && <PlacesDialog open productionId={production.id} master={chosen} versions={production.versions} onClose={() => setPlacesFor(null)} />}
+        </>
+      )}
+    </DropArea>
+  );
+}
+
