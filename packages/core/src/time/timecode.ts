@@ -69,6 +69,6 @@ export function parseTimecode(text: string, r: Rate): Result<number> {
 export function durationLabel(seconds: number): string {
   if (seconds < 60) return `${(Math.round(seconds * 10) / 10).toFixed(1)} s`;
   const whole = Math.round(seconds);
-  if (whole < 3600) return `${Math.floor(whole / 60)} min ${two(whole % 60)} s`;
+  if (whole < 3600) return whole % 60 ? `${Math.floor(whole / 60)} min ${two(whole % 60)} s` : `${whole / 60} min`;
   return `${Math.floor(whole / 3600)} h ${two(Math.floor(whole / 60) % 60)} min`;
 }

@@ -1,6 +1,7 @@
 import { stat } from 'node:fs/promises';
 import { z } from 'zod';
 import { fail, nearestKnownRate, ok, parseRate, rate, type MasterFacts, type Rate, type Result } from '@mivvy/core';
+import { topLevelBoxes } from '../measure/boxes.ts';
 import { eachProbeLine, explainFailure, inputArgs, runFfprobe } from '../ffmpeg/run.ts';
 
 const numeric = z.coerce.number().optional().catch(undefined);
@@ -51,21 +52,22 @@ export async function probe(path: string, signal?: AbortSignal): Promise<Result<
   const run = await runFfprobe(['-v', 'error', '-show_streams', '-show_format', '-of', 'json', ...inputArgs(path)], signal);
   if (!run.ok) return run;
   const { stdout, stderr, failed } = run.value;
-  if (failed) return refusal(stderr);
+  if (failed) return refusal(path, stderr);
   const parsed = probedFile.safeParse(JSON.parse(stdout || '{}'));
   if (!parsed.success) return fail('probe-unreadable', 'The file’s description could not be understood.', 'Save it again from your editor as MP4 or MOV.');
   return ok({ file: parsed.data, stderr });
 }
 
 /** Why ffprobe would not open a file, in words. */
-function refusal<T>(stderr: string): Result<T> {
+async function refusal<T>(path: string, stderr: string): Promise<Result<T>> {
   if (/not on whitelist/i.test(stderr)) {
     return fail('not-a-film-file', 'This is not a film but a playlist, script or still picture; what it points at is not opened.', 'Bring in the film itself, as MP4, MOV, MKV, WebM, MXF or AVI.');
   }
-  if (/moov atom not found/i.test(stderr)) {
+  // ffmpeg says this of anything named .mp4; only a file that begins like one is an incomplete film.
+  if (/moov atom not found/i.test(stderr) && (await topLevelBoxes(path)).some((box) => box === 'ftyp' || box === 'mdat')) {
     return fail('incomplete', 'The file is incomplete: its index is missing, as when a copy or a recording breaks off.', 'Copy it again from where it was made.');
   }
-  if (/Invalid data found|could not find codec|End of file|Error opening|misdetection/i.test(stderr)) {
+  if (/moov atom not found|Invalid data found|could not find codec|End of file|Error opening|misdetection/i.test(stderr)) {
     return fail('not-a-video', 'This is not a video that can be read.', 'Bring in a film as MP4, MOV, MKV, WebM, MXF or AVI.');
   }
   return { ok: false, problem: explainFailure(stderr, 'it could not be opened') };

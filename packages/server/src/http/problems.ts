@@ -1,5 +1,5 @@
 import type { ErrorRequestHandler, Request, RequestHandler, Response } from 'express';
-import { z } from 'zod';
+import type { z } from 'zod';
 import type { Problem } from '@mivvy/core';
 
 /** An answer that is a problem: thrown by a route, written by {@link answerProblems}. */

@@ -32,25 +32,25 @@ export function FilmStrip({ master, height }: { master: Master; height: number }
       aria-valuenow={frame}
       aria-valuetext={frameToTimecode(frame, rate)}
     >
-      {master.stills > 0 && <Stills master={master} shape={shape} height={height} />}
+      {master.stills > 0 && <Stills master={master} shape={shape} />}
       <div className="now" style={{ left: `${(Math.min(frame, frames - 1) / Math.max(1, frames - 1)) * 100}%` }} />
     </div>
   );
 }
 
-/** As many cells as fit, each showing the middle of the still nearest to its place in time. */
-function Stills({ master, shape, height }: { master: Master; shape: number; height: number }) {
-  const still = height * shape;
-  const cells = master.stills === 1 ? 1 : Math.max(6, Math.min(master.stills, shape >= 1 ? 12 : 24));
+/** A row of cells, each filled with the still nearest to its place in time. */
+function Stills({ master, shape }: { master: Master; shape: number }) {
+  const cells = master.stills === 1 ? 1 : shape >= 1 ? Math.min(master.stills, 12) : master.stills;
   return (
     <div className="stills" aria-hidden>
       {Array.from({ length: cells }, (_, i) => {
         const index = Math.min(master.stills - 1, Math.floor(((i + 0.5) * master.stills) / cells));
         return (
-          <div key={i} style={{ position: 'relative', overflow: 'hidden' }}>
+          <div key={i}>
             <img
               src={`/api/masters/${master.id}/strip`} alt="" draggable={false}
-              style={{ position: 'absolute', height, width: still * master.stills, maxWidth: 'none', left: '50%', transform: `translateX(${-(index + 0.5) * still}px)` }}
+              // Large enough to cover its cell in both directions, and moved so that its own still stands in the middle.
+              style={{ height: `max(100cqh, calc(100cqw / ${shape}))`, transform: `translate(${(-(index + 0.5) / master.stills) * 100}%, -50%)` }}
             />
           </div>
         );

@@ -1,4 +1,4 @@
-import { createContext, useContext, useEffect, useMemo, useState, useSyncExternalStore, type ReactNode } from 'react';
+import { createContext, useContext, useEffect, useState, useSyncExternalStore, type ReactNode } from 'react';
 import type { Master } from '@mivvy/api';
 import { PlayDesk, type Film } from './play-desk.ts';
 
@@ -31,8 +31,6 @@ export function useHead() {
 export function useFilm(master: Master | undefined): Film | null {
   const desk = useDesk();
   const source = master?.proof.kind;
-  return useMemo(() => {
-    if (!master?.facts || (source !== 'original' && source !== 'proxy')) return null;
-    return desk.film(master.id, master.facts, source);
-  }, [desk, master?.id, master?.facts, source]);
+  // The desk keeps one film a master, so asking again gives the same one.
+  return master?.facts && (source === 'original' || source === 'proxy') ? desk.film(master.id, master.facts, source) : null;
 }

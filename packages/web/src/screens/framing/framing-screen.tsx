@@ -1,9 +1,12 @@
 import { useGesture } from '@use-gesture/react';
-import { useEffect, useRef, type RefObject } from 'react';
+import { useSnackbar } from 'notistack';
+import { useEffect, useRef, useState, type RefObject } from 'react';
 import { useHotkeys } from 'react-hotkeys-hook';
 import { Link, useNavigate, useParams } from 'react-router';
-import { aspectLabel, bitrateLabel, bytesLabel, centredPose, clamp, codecLabel, durationLabel, enlargement, frameToTimecode, maxZoom, planSeconds, poseAt, rateLabel, settlePose, shapeWord, sizeLabel, windowOf, zoomAbout, type Pose, type Size } from '@mivvy/core';
+import { aspectLabel, bitrateLabel, bytesLabel, centredPose, clamp, codecLabel, durationLabel, enlargement, frameToTimecode, maxZoom, planSeconds, poseAt, problemLine, rateLabel, settlePose, shapeWord, sizeLabel, windowOf, zoomAbout, type Pose, type Size } from '@mivvy/core';
 import type { Master, Version } from '@mivvy/api';
+import { problemOf } from '../../api/client.ts';
+import { useRemoveVersion } from '../../api/queries.ts';
 import { FilmStrip } from '../../parts/film-strip.tsx';
 import { EditableNumber } from '../../parts/editable.tsx';
 import { Empty } from '../../parts/notices.tsx';
@@ -22,14 +25,12 @@ const zoomStep = 1.05;
 
 /** Dragging, wheel and pinch on a picture, turned into poses. `perPixel` is how many master pixels one screen pixel drags. */
 function usePictureHand(target: RefObject<HTMLElement | null>, hand: { pose: Pose; master: Size; frame: Size; setPose: (pose: Pose) => void }, surface: 'master' | 'proof') {
-  const latest = useRef(hand);
-  latest.current = hand;
   const grip = useRef<{ x: number; y: number; zoom: number; scale: number } | null>(null);
   useGesture(
     {
       onDrag: ({ movement: [mx, my], first, pinching, cancel }) => {
         if (pinching) return cancel();
-        const { pose, master, frame, setPose } = latest.current;
+        const { pose, master, frame, setPose } = hand;
         const box = target.current!.getBoundingClientRect();
         const window = windowOf(pose, master, frame);
         // On the master the window is dragged; on the proof, the picture behind the window.
@@ -40,21 +41,22 @@ function usePictureHand(target: RefObject<HTMLElement | null>, hand: { pose: Pos
       onWheel: ({ event, delta: [, dy] }) => {
         event.preventDefault();
         if (dy === 0) return;
-        const { pose, master, frame, setPose } = latest.current;
-        const { u, v } = pointIn(event.clientX, event.clientY, latest.current);
+        const { pose, master, frame, setPose } = hand;
+        const { u, v } = pointIn(event.clientX, event.clientY);
         setPose(zoomAbout(pose, clamp(pose.zoom * zoomStep ** (-dy / 100), 1, maxZoom), u, v, master, frame));
       },
       onPinch: ({ offset: [zoom], origin: [ox, oy] }) => {
-        const { pose, master, frame, setPose } = latest.current;
-        const { u, v } = pointIn(ox, oy, latest.current);
+        const { pose, master, frame, setPose } = hand;
+        const { u, v } = pointIn(ox, oy);
         setPose(zoomAbout(pose, clamp(zoom, 1, maxZoom), u, v, master, frame));
       },
     },
-    { target, drag: { filterTaps: true, pointer: { keys: false } }, wheel: { eventOptions: { passive: false } }, pinch: { scaleBounds: { min: 1, max: maxZoom }, from: () => [latest.current.pose.zoom, 0] } },
+    { target, drag: { filterTaps: true, pointer: { keys: false } }, wheel: { eventOptions: { passive: false } }, pinch: { scaleBounds: { min: 1, max: maxZoom }, from: () => [hand.pose.zoom, 0] } },
   );
 
   /** The master point under a screen point, in fractions of the master. */
-  function pointIn(clientX: number, clientY: number, { pose, master, frame }: typeof hand): { u: number; v: number } {
+  function pointIn(clientX: number, clientY: number): { u: number; v: number } {
+    const { pose, master, frame } = hand;
     const box = target.current!.getBoundingClientRect();
     const fx = clamp((clientX - box.left) / box.width, 0, 1);
     const fy = clamp((clientY - box.top) / box.height, 0, 1);
@@ -95,10 +97,27 @@ function DeliveryNote({ version, master, frame, planned, pose, setPose, saved }:
         {' '}Its left edge is at {room.x < 0.05 ? <b>0 px</b> : <EditableNumber label="Left edge" value={window.x} shown={pixels(window.x)} min={0} max={room.x} unit="master pixels" onChange={edge('x')} />} of {pixels(room.x)}, its top at {room.y < 0.05 ? <b>0 px</b> : <EditableNumber label="Top" value={window.y} shown={pixels(window.y)} min={0} max={room.y} unit="master pixels" onChange={edge('y')} />} of {pixels(room.y)}.
       </p>
       <p><button className="fix" onClick={() => setPose(centredPose)}>Back to the middle</button></p>
-      {planned.troubles.filter((t) => t.code !== 'enlarged').map((t) => <p key={t.code} className={`warn ${t.severity === 'look' ? '' : t.severity}`}>{t.sentence} {t.mend}</p>)}
-      <p className={factor > 1.005 ? 'warn note' : 'quiet'}>{factor > 1.005 ? `The picture is enlarged ${factor.toFixed(2)} times. A master with more pixels would avoid it.` : `The picture is reduced to ${factor.toFixed(2)} of its size.`}</p>
+      {planned.troubles.filter((t) => t.code !== 'enlarged').map((t) => <p key={t.code} className={`warn ${t.severity === 'look' ? '' : t.severity === 'note' ? 'mild' : 'fault'}`}>{t.sentence} {t.mend}</p>)}
+      <p className={factor > 1.005 ? 'warn mild' : 'quiet'}>{factor > 1.005 ? `The picture is enlarged ${factor.toFixed(2)} times. A master with more pixels would avoid it.` : `The picture is reduced to ${factor.toFixed(2)} of its size.`}</p>
       <p className="quiet" style={{ fontSize: 12 }} role="status">{saved}</p>
+      <RemoveVersion version={version} />
     </section>
+  );
+}
+
+/** Takes a version out of the production, asking first. */
+function RemoveVersion({ version }: { version: Version }) {
+  const [asking, setAsking] = useState(false);
+  const removal = useRemoveVersion(version.productionId);
+  const navigate = useNavigate();
+  const { enqueueSnackbar } = useSnackbar();
+  if (!asking) return <button className="fix tall" onClick={() => setAsking(true)}>Remove this version</button>;
+  return (
+    <p className="warn fault">
+      Remove it{version.deliverable && ' with the files made for it'}?{' '}
+      <button className="fix" disabled={removal.isPending} onClick={() => removal.mutate(version.id, { onSuccess: () => void navigate(`/productions/${version.productionId}`), onError: (error) => enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error' }) })}>Remove</button>{' · '}
+      <button className="fix" onClick={() => setAsking(false)}>Keep it</button>
+    </p>
   );
 }
 
@@ -106,7 +125,7 @@ function Workplace({ version, master, siblings }: { version: Version; master: Ma
   const desk = useDesk();
   const navigate = useNavigate();
   const [overlays, setOverlays] = useOverlays();
-  const { framing, pose, setPose, state } = useFramingEdit(version);
+  const { framing, pose, setPose, saving } = useFramingEdit(version);
   const shown: Version = { ...version, framing };
   const planned = usePlanned(shown, master);
   const displayed = master.facts!.video.displayed;
@@ -122,13 +141,11 @@ function Workplace({ version, master, siblings }: { version: Version; master: Ma
   const zoomBy = (k: number) => setPose(settlePose({ ...pose, zoom: clamp(pose.zoom * k, 1, maxZoom) }, displayed, frame));
   const deps = [pose, version.id];
   const keys = { preventDefault: true };
-  for (const [key, dx, dy] of [['left', -1, 0], ['right', 1, 0], ['up', 0, -1], ['down', 0, 1]] as const) {
-    // The same four keys, in the same order, on every render.
-    // eslint-disable-next-line react-hooks/rules-of-hooks
-    useHotkeys(key, () => nudge(dx, dy), keys, deps);
-    // eslint-disable-next-line react-hooks/rules-of-hooks
-    useHotkeys(`shift+${key}`, () => nudge(dx * 10, dy * 10), keys, deps);
-  }
+  useHotkeys('left,right,up,down,shift+left,shift+right,shift+up,shift+down', (event) => {
+    const by = event.shiftKey ? 10 : 1;
+    const [dx, dy] = { ArrowLeft: [-by, 0], ArrowRight: [by, 0], ArrowUp: [0, -by], ArrowDown: [0, by] }[event.key] ?? [0, 0];
+    nudge(dx!, dy!);
+  }, keys, deps);
   useHotkeys('equal,shift+equal,add', () => zoomBy(zoomStep), keys, deps);
   useHotkeys('minus,subtract', () => zoomBy(1 / zoomStep), keys, deps);
   useHotkeys('0', () => setPose(centredPose), deps);
@@ -144,13 +161,13 @@ function Workplace({ version, master, siblings }: { version: Version; master: Ma
   const right = percent(displayed.width - window.x - window.width, displayed.width);
   const bottom = percent(displayed.height - window.y - window.height, displayed.height);
   const one = (n: number) => Number(n.toFixed(1));
-  const saved = state === 'saved' ? 'Saved.' : state === 'failed' ? 'Not saved yet; trying again.' : 'Saving …';
+  const saved = saving === 'saved' ? 'Saved.' : saving === 'failed' ? 'Not saved yet; trying again.' : 'Saving …';
   return (
     <>
       <div className="framing">
         {planned ? <DeliveryNote version={shown} master={master} frame={frame} planned={planned} pose={pose} setPose={setPose} saved={saved} /> : <section className="note"><h2>{versionName(version)}</h2><p className="quiet">Its master is still being read.</p></section>}
         <section className="table" aria-label="Master">
-          <div className="bar"><span><b style={{ fontWeight: 650 }}>Master</b> <span className="mono quiet" data-testid="window-numbers">x {one(window.x)} · y {one(window.y)} · w {one(window.width)} · h {one(window.height)}</span></span><span className="quiet clip">{master.name}, {sizeLabel(displayed)}</span></div>
+          <div className="bar"><span><b style={{ fontWeight: 650, marginRight: 12 }}>Master</b><span className="mono quiet" data-testid="window-numbers">x {one(window.x)} · y {one(window.y)} · w {one(window.width)} · h {one(window.height)}</span></span><span className="quiet clip">{master.name}, {sizeLabel(displayed)}</span></div>
           <div className="well">
             <div ref={masterBox} className="on-master" style={fitted(displayed)} data-testid="master-surface">
               <WholeMaster master={master} />

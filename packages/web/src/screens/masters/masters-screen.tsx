@@ -128,7 +128,7 @@ export function MastersScreen() {
                 <aside className="side" aria-label="Facts">
                   <h2 style={{ fontSize: 17, overflowWrap: 'anywhere' }}>{master.name}</h2>
                   {usable && <div style={{ margin: '10px 0 14px' }}><Button variant="contained" onClick={() => setPlacesOpen(true)}>{madeOf ? 'Add places' : 'Choose where it goes'}</Button></div>}
-                  {notes.length > 0 && <div style={{ display: 'grid', gap: 9, marginBottom: 14 }}>{notes.map((n) => <p key={n.code} className={`warn ${n.weight === 'look' ? '' : 'note'}`}>{n.sentence}</p>)}</div>}
+                  {notes.length > 0 && <div style={{ display: 'grid', gap: 9, marginBottom: 14 }}>{notes.map((n) => <p key={n.code} className={`warn ${n.weight === 'look' ? '' : 'mild'}`}>{n.sentence}</p>)}</div>}
                   <Facts master={master} job={jobOf(master.id)} />
                   <p style={{ marginTop: 14 }} className="quiet">{madeOf === 0 ? 'No versions yet.' : madeOf === 1 ? 'One version is made from it.' : `${madeOf} versions are made from it.`}</p>
                   <button className="fix tall" onClick={() => setRemoving(true)}>Remove this master</button>

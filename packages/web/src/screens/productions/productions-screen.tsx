@@ -11,7 +11,7 @@ import { useForm } from 'react-hook-form';
 import { Link, useNavigate } from 'react-router';
 import type { ProductionCard } from '@mivvy/api';
 import { problemOf } from '../../api/client.ts';
-import { useProductions, useRemoveProduction, useStartProduction } from '../../api/queries.ts';
+import { useProductions, useRemoveProduction, useRenameProduction, useStartProduction } from '../../api/queries.ts';
 import { sendFilm } from '../../api/uploads.ts';
 import { Empty, Failed, Loading } from '../../parts/notices.tsx';
 import { Stamp } from '../../parts/stamp.tsx';
@@ -38,7 +38,7 @@ function Standings({ card }: { card: ProductionCard }) {
   );
 }
 
-function Card({ card, onRemove }: { card: ProductionCard; onRemove: () => void }) {
+function Card({ card, onRename, onRemove }: { card: ProductionCard; onRename: () => void; onRemove: () => void }) {
   const poster = card.masters.find((m) => m.hasPoster);
   return (
     <li className="production">
@@ -49,32 +49,42 @@ function Card({ card, onRemove }: { card: ProductionCard; onRemove: () => void }
         <p className="quiet clip">{card.client || 'No client named'}</p>
         <h2 className="clip"><Link to={`/productions/${card.id}`}>{card.name}</Link></h2>
         <p className="quiet">{card.masters.length === 1 ? '1 master' : `${card.masters.length} masters`} · {card.standings.length === 1 ? '1 version' : `${card.standings.length} versions`} · changed {formatDistanceToNow(new Date(card.updatedAt), { addSuffix: true })}</p>
-        <div className="foot"><Standings card={card} /><button className="fix tall" onClick={onRemove} aria-label={`Remove ${card.name}`}>Remove</button></div>
+        <div className="foot"><Standings card={card} /><span style={{ display: 'flex', gap: 14 }}><button className="fix tall" onClick={onRename} aria-label={`Rename ${card.name}`}>Rename</button><button className="fix tall" onClick={onRemove} aria-label={`Remove ${card.name}`}>Remove</button></span></div>
       </div>
     </li>
   );
 }
 
-function NewProduction({ open, onClose }: { open: boolean; onClose: () => void }) {
-  const start = useStartProduction();
-  const navigate = useNavigate();
-  const { register, handleSubmit, formState } = useForm<{ name: string; client: string }>({ defaultValues: { name: '', client: '' } });
+/** Name and client of a production, for a new one or one that is there. */
+function ProductionDialog({ title, action, initial, pending, error, onSave, onClose }: { title: string; action: string; initial: { name: string; client: string }; pending: boolean; error: unknown; onSave: (names: { name: string; client: string }) => void; onClose: () => void }) {
+  const { register, handleSubmit, formState } = useForm({ defaultValues: initial });
   return (
-    <Dialog open={open} onClose={onClose} fullWidth maxWidth="xs" aria-labelledby="new-title">
-      <form onSubmit={(event) => void handleSubmit(({ name, client }) => start.mutate({ name: name.trim(), client: client.trim() }, { onSuccess: ({ id }) => void navigate(`/productions/${id}`) }))(event)}>
+    <Dialog open onClose={onClose} fullWidth maxWidth="xs" aria-labelledby="names-title">
+      <form onSubmit={(event) => void handleSubmit(({ name, client }) => onSave({ name: name.trim(), client: client.trim() }))(event)}>
         <DialogContent sx={{ display: 'grid', gap: 2 }}>
-          <h2 id="new-title" style={{ fontSize: 17 }}>New production</h2>
+          <h2 id="names-title" style={{ fontSize: 17 }}>{title}</h2>
           <TextField label="Name of the film or job" autoFocus error={!!formState.errors.name} helperText={formState.errors.name?.message} {...register('name', { validate: (v) => v.trim() !== '' || 'A name is needed', maxLength: { value: 120, message: 'At most 120 letters' } })} />
           <TextField label="Client" {...register('client', { maxLength: 120 })} />
-          {start.isError && <p className="warn fault" role="alert">{problemOf(start.error).sentence}</p>}
+          {error != null && <p className="warn fault" role="alert">{problemOf(error).sentence}</p>}
         </DialogContent>
         <DialogActions sx={{ p: 2 }}>
           <Button onClick={onClose}>Cancel</Button>
-          <Button type="submit" variant="contained" disabled={start.isPending}>Start</Button>
+          <Button type="submit" variant="contained" disabled={pending}>{action}</Button>
         </DialogActions>
       </form>
     </Dialog>
   );
+}
+
+function NewProduction({ onClose }: { onClose: () => void }) {
+  const start = useStartProduction();
+  const navigate = useNavigate();
+  return <ProductionDialog title="New production" action="Start" initial={{ name: '', client: '' }} pending={start.isPending} error={start.error} onClose={onClose} onSave={(names) => start.mutate(names, { onSuccess: ({ id }) => void navigate(`/productions/${id}`) })} />;
+}
+
+function RenameProduction({ card, onClose }: { card: ProductionCard; onClose: () => void }) {
+  const rename = useRenameProduction(card.id);
+  return <ProductionDialog title="Rename" action="Rename" initial={{ name: card.name, client: card.client }} pending={rename.isPending} error={rename.error} onClose={onClose} onSave={(names) => rename.mutate(names, { onSuccess: onClose })} />;
 }
 
 /** Home: every production, and the place to drop a film. */
@@ -85,6 +95,7 @@ export function ProductionsScreen() {
   const navigate = useNavigate();
   const { enqueueSnackbar } = useSnackbar();
   const [naming, setNaming] = useState(false);
+  const [renaming, setRenaming] = useState<ProductionCard | null>(null);
   const [removing, setRemoving] = useState<ProductionCard | null>(null);
   // A film dropped here starts a production of its own, named after it.
   const { getRootProps, getInputProps, open, isDragActive } = useDropzone({
@@ -118,12 +129,13 @@ export function ProductionsScreen() {
         ) : (
           <div className="productions">
             <div className="head"><h1>Productions</h1><p className="quiet">Drop a film anywhere here to start another.</p><div style={{ marginLeft: 'auto' }}>{actions}</div></div>
-            <ul>{query.data.map((card) => <Card key={card.id} card={card} onRemove={() => setRemoving(card)} />)}</ul>
+            <ul>{query.data.map((card) => <Card key={card.id} card={card} onRename={() => setRenaming(card)} onRemove={() => setRemoving(card)} />)}</ul>
           </div>
         )}
       </main>
       {isDragActive && <div className="dropveil">Drop the film to start a production</div>}
-      {naming && <NewProduction open onClose={() => setNaming(false)} />}
+      {naming && <NewProduction onClose={() => setNaming(false)} />}
+      {renaming && <RenameProduction card={renaming} onClose={() => setRenaming(null)} />}
       <Dialog open={removing !== null} onClose={() => setRemoving(null)} aria-labelledby="remove-title">
         <DialogContent sx={{ maxWidth: 420 }}>
           <h2 id="remove-title" style={{ fontSize: 17, marginBottom: 8 }}>Remove “{removing?.name}”?</h2>

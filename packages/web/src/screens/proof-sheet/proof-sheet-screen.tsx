@@ -1,6 +1,6 @@
 import Button from '@mui/material/Button';
 import { useSnackbar } from 'notistack';
-import { useEffect, useMemo, useState } from 'react';
+import { useCallback, useEffect, useMemo, useState } from 'react';
 import { Link } from 'react-router';
 import { durationLabel, framesWithin, frameToSeconds, masterSummary, problemLine, rateLabel } from '@mivvy/core';
 import type { Master, ProductionDetail, Version } from '@mivvy/api';
@@ -12,7 +12,7 @@ import { FilmStrip } from '../../parts/film-strip.tsx';
 import { Empty } from '../../parts/notices.tsx';
 import { OverlaySwitches, useOverlays } from '../../parts/overlay-switches.tsx';
 import { PlacesDialog } from '../../parts/places-dialog.tsx';
-import { frameOf, Proof, TroubleStrip, type Overlays } from '../../parts/proof.tsx';
+import { Proof, TroubleStrip, type Overlays } from '../../parts/proof.tsx';
 import { Stamp, VersionStamp } from '../../parts/stamp.tsx';
 import { Transport } from '../../parts/transport.tsx';
 import { planVersion, versionName, type Planned } from '../../parts/versions.ts';
@@ -20,14 +20,39 @@ import { useDesk } from '../../play/use-desk.tsx';
 import { useThisProduction } from '../production/production-frame.tsx';
 import './proof-sheet.css';
 
-/** Screen pixels for a delivered pixel, so that proofs stand in their true relative sizes: a tall 1080 is 152 wide. */
-const scale = 152 / 1080;
+/** Screen pixels for a delivered pixel: the largest that is tried, and the smallest. A tall 1080 is 152 wide at first. */
+const largestScale = 152 / 1080;
+const smallestScale = 96 / 1080;
+/** Room that a proof needs around it: the gap to the next, the words under it, and the least width that these take. */
+const proofGap = 22;
+const wordsHeight = 96;
+const wordsWidth = 118;
 
-/** Size of a proof on the sheet; placements of very large frames are held to the same measure as 1080 ones. */
-function proofSize(version: Version, master: Master | undefined): { width: number; height: number } {
-  const standard = version.placement?.frame ?? frameOf(version, master);
-  const k = Math.min(scale, 300 / standard.width, 290 / standard.height);
-  return { width: Math.round(standard.width * k), height: Math.round(standard.height * k) };
+/** Size of a proof on the sheet, in its true relative size unless it would take half the sheet. */
+function proofSize(version: Version, scale: number): { width: number; height: number } {
+  const frame = version.placement?.frame ?? { width: 1080, height: 1080 };
+  const k = Math.min(scale, 300 / frame.width, 300 / frame.height);
+  return { width: Math.round(frame.width * k), height: Math.round(frame.height * k) };
+}
+
+/** The largest common scale at which the fullest row fits the room, so that a sheet is seen whole where it can be. */
+function fittingScale(rows: readonly (readonly Version[])[], width: number, height: number): number {
+  const fullest = rows.reduce<readonly Version[]>((a, b) => (b.length > a.length ? b : a), []);
+  for (let scale = largestScale; scale > smallestScale; scale -= 4 / 1080) {
+    let [x, total, line] = [0, 0, 0];
+    for (const version of fullest) {
+      const size = proofSize(version, scale);
+      const wide = Math.max(size.width, wordsWidth);
+      if (x > 0 && x + wide > width) {
+        total += line + proofGap;
+        [x, line] = [0, 0];
+      }
+      x += wide + proofGap;
+      line = Math.max(line, size.height + wordsHeight);
+    }
+    if (total + line <= height) return scale;
+  }
+  return smallestScale;
 }
 
 /** How a version's length stands against its limit, in words. */
@@ -42,15 +67,15 @@ function lengthWords(version: Version, planned: Planned | null): string {
   return spare >= 0 ? `${rate}, ${words} to spare` : `${rate}, ${words} too long`;
 }
 
-function Cell({ version, master, planned, overlays }: { version: Version; master: Master; planned: Planned | null; overlays: Overlays }) {
-  const size = proofSize(version, master);
+function Cell({ version, master, planned, overlays, scale }: { version: Version; master: Master; planned: Planned | null; overlays: Overlays; scale: number }) {
+  const size = proofSize(version, scale);
   return (
-    <Link className="cell" to={`framing/${version.id}`} style={{ width: Math.max(size.width, 118) }} aria-label={`${versionName(version)}, open its framing`} data-placement={version.placementId}>
+    <Link className="cell" to={`framing/${version.id}`} style={{ width: Math.max(size.width, wordsWidth) }} aria-label={`${versionName(version)}, open its framing`} data-placement={version.placementId}>
       <div className="crops" style={size}><Proof version={version} master={master} overlays={overlays} names={size.width > 140} /></div>
       <div style={{ width: size.width }}><TroubleStrip planned={planned} master={master} /></div>
-      <div className="tagline"><span className="letter">{version.tag}</span><span className="name">{versionName(version)}</span></div>
+      <div className="words"><div className="tagline"><span className="letter">{version.tag}</span><span className="name">{versionName(version)}</span></div>
       <div className="quiet" style={{ fontSize: 12 }}>{lengthWords(version, planned)}</div>
-      <VersionStamp standing={version.standing} troubles={planned?.troubles ?? []} />
+      <VersionStamp standing={version.standing} troubles={planned?.troubles ?? []} /></div>
     </Link>
   );
 }
@@ -60,7 +85,7 @@ interface SheetVersion {
   planned: Planned | null;
 }
 
-function MasterRow({ master, versions, overlays, onPlaces }: { master: Master; versions: SheetVersion[]; overlays: Overlays; onPlaces: () => void }) {
+function MasterRow({ master, versions, overlays, scale, onPlaces }: { master: Master; versions: SheetVersion[]; overlays: Overlays; scale: number; onPlaces: () => void }) {
   const { productionId } = master;
   return (
     <section className="row" aria-label={master.name}>
@@ -70,7 +95,7 @@ function MasterRow({ master, versions, overlays, onPlaces }: { master: Master; v
         {master.state === 'failed' ? <p className="quiet">{master.problem && problemLine(master.problem)}</p> : <button className="fix tall" onClick={onPlaces}>{versions.length ? 'Add places' : 'Choose places'}</button>}
       </div>
       <div className="proofs">
-        {versions.map(({ version, planned }) => <Cell key={version.id} version={version} master={master} planned={planned} overlays={overlays} />)}
+        {versions.map(({ version, planned }) => <Cell key={version.id} version={version} master={master} planned={planned} overlays={overlays} scale={scale} />)}
         {versions.length === 0 && master.facts && master.state === 'ready' && <UnplacedMaster master={master} onPlaces={onPlaces} />}
       </div>
     </section>
@@ -120,7 +145,7 @@ function NeedsALook({ production, rows }: { production: ProductionDetail; rows: 
         </div>
       ))}
       {items.map((item) => {
-        const size = proofSize(item.version, item.master);
+        const size = proofSize(item.version, largestScale);
         return (
           <div key={item.key} className="look-item">
             <div className="thumb" style={{ aspectRatio: `${size.width} / ${size.height}` }}><Proof version={item.version} master={item.master} overlays={{ blocked: false, margin: false }} /></div>
@@ -152,10 +177,20 @@ export function ProofSheetScreen() {
     () => production.masters.map((master) => ({ master, versions: production.versions.filter((v) => v.masterId === master.id).map((version) => ({ version, planned: planVersion(version, master) })) })),
     [production],
   );
+  const [room, setRoom] = useState({ width: 800, height: 640 });
+  const sheetRef = useCallback((sheet: HTMLDivElement | null) => {
+    if (!sheet) return;
+    const observer = new ResizeObserver(([entry]) => entry && setRoom({ width: entry.contentRect.width, height: entry.contentRect.height }));
+    observer.observe(sheet);
+    return () => observer.disconnect();
+  }, []);
+  // Beside the proofs stands the master's own column; above them, one line of switches.
+  const scale = fittingScale(rows.map((r) => r.versions.map((v) => v.version)), room.width - 180, room.height - 90);
   const lead = production.masters.find((m) => m.state === 'ready' && m.facts);
+  const leadId = lead?.id;
   useEffect(() => {
-    if (lead) desk.lead(lead.id);
-  }, [desk, lead?.id]);
+    if (leadId) desk.lead(leadId);
+  }, [desk, leadId]);
   const chosen = production.masters.find((m) => m.id === placesFor);
   const ready = production.versions.filter((v) => ['to-make', 'behind', 'failed', 'failed-check'].includes(v.standing));
 
@@ -189,7 +224,7 @@ export function ProofSheetScreen() {
           )}
           <ArrivingList productionId={production.id} />
           <div className="sheet">
-            <div className="rows">
+            <div className="rows" ref={sheetRef}>
               <div style={{ display: 'flex', justifyContent: 'space-between', alignItems: 'center' }}>
                 <OverlaySwitches overlays={overlays} onChange={setOverlays} />
                 {ready.length > 0 && (
@@ -198,7 +233,7 @@ export function ProofSheetScreen() {
                   </Button>
                 )}
               </div>
-              {rows.map(({ master, versions }) => <MasterRow key={master.id} master={master} versions={versions} overlays={overlays} onPlaces={() => setPlacesFor(master.id)} />)}
+              {rows.map(({ master, versions }) => <MasterRow key={master.id} master={master} versions={versions} overlays={overlays} scale={scale} onPlaces={() => setPlacesFor(master.id)} />)}
             </div>
             <NeedsALook production={production} rows={rows} />
           </div>

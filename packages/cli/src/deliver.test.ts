@@ -1,0 +1,116 @@
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import { execa } from 'execa';
+import { mkdtemp, readdir, rm, writeFile } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { deliverCommand } from './deliver.ts';
+
+let dir: string;
+let serial = 0;
+const at = (name: string) => join(dir, name);
+
+const place = (id: string, over: object = {}) => ({
+  id, name: id, frame: { width: 180, height: 320 }, container: 'mp4', video: { codec: 'h264', rate: { mode: 'quality', crf: 30 } },
+  audio: { codec: 'aac', kbps: 96, sampleRate: 48000, channels: 2, loudness: { integratedLufs: -14, truePeakDbtp: -1 } }, ...over,
+});
+
+beforeAll(async () => {
+  dir = await mkdtemp(join(tmpdir(), 'mivvy cli '));
+  await execa('ffmpeg', ['-v', 'error', '-f', 'lavfi', '-i', 'testsrc2=s=320x180:r=25:d=4', '-f', 'lavfi', '-i', 'anoisesrc=c=pink:a=0.1:d=4:seed=1', '-c:v', 'libx264', '-preset', 'ultrafast', '-c:a', 'aac', at('film one.mp4')]);
+  await execa('ffmpeg', ['-v', 'error', '-i', at('film one.mp4'), '-c', 'copy', '-an', at('mute.mp4')]);
+  await writeFile(at('book.json'), JSON.stringify({
+    format: 'mivvy-spec-book', version: 1,
+    outlets: [{ id: 'o', name: 'Outlet', placements: [place('tall'), place('square', { frame: { width: 240, height: 240 }, audio: null }), place('short', { duration: { maxSeconds: 2 } }), place('tiny', { maxBytes: 3000 })] }],
+  }));
+});
+afterAll(() => rm(dir, { recursive: true, force: true }));
+
+interface Line {
+  event: string;
+  placement: string;
+  status?: string;
+  file?: string | null;
+  fraction?: number;
+  stage?: string;
+  checks?: { name: string; ok: boolean; measured: string }[];
+  troubles?: { code: string; sentence: string; mend: string }[];
+}
+
+async function run(...args: string[]) {
+  const out = at(`out ${++serial}`);
+  const lines: Line[] = [];
+  const told: string[] = [];
+  const code = await deliverCommand(['--out', out, ...args], (l) => lines.push(JSON.parse(l) as Line), (l) => told.push(l), new AbortController().signal);
+  return { code, lines, told, files: await readdir(out).catch(() => [] as string[]) };
+}
+const basic = (...more: string[]) => run('--master', at('film one.mp4'), '--specs', at('book.json'), ...more);
+
+describe('deliver', () => {
+  test('two placements: two passed files, each told once, with progress on the way', async () => {
+    const { code, lines, files } = await basic('--placement', 'tall', '--placement', 'square', '--jobs', '2');
+    expect(code).toBe(0);
+    const done = lines.filter((l) => l.event === 'deliverable');
+    expect(done.map((l) => l.status)).toEqual(['passed', 'passed']);
+    expect(files.sort()).toEqual(['film-one_square_240x240_25fps_v1.mp4', 'film-one_tall_180x320_25fps_v1.mp4']);
+    const progress = lines.filter((l) => l.event === 'progress');
+    expect(progress.length).toBeGreaterThan(0);
+    for (const p of progress) expect(['analyse', 'encode', 'measure']).toContain(p.stage);
+  });
+
+  test('a part of the film, by timecode and by seconds; first frame in, last frame out', async () => {
+    const { code, lines } = await basic('--placement', 'square', '--in', '00:00:01:05', '--to', '2.2s', '--quiet');
+    expect(code).toBe(0);
+    expect(lines).toHaveLength(1);
+    expect(lines[0]!.checks!.find((c) => c.name === 'Length')!.measured).toBe('25 frames');
+  });
+
+  test('a version that breaks a rule is refused: nothing written, and what would mend it', async () => {
+    const { code, lines, files, told } = await basic('--placement', 'short', '--placement', 'tiny', '--quiet');
+    expect(code).toBe(1);
+    expect(files).toEqual([]);
+    expect(lines.map((l) => [l.status, l.troubles![0]!.code])).toEqual([['refused', 'too-long'], ['refused', 'size-floor']]);
+    expect(lines.every((l) => l.troubles![0]!.mend !== '')).toBe(true);
+    expect(told.join(' ')).toContain('at most 2.0 s is allowed');
+  });
+
+  test('a master without sound gets no audio track, and that is said', async () => {
+    const { code, lines } = await run('--master', at('mute.mp4'), '--specs', at('book.json'), '--placement', 'tall', '--quiet');
+    expect(code).toBe(0);
+    expect(lines[0]!.troubles!.map((t) => t.code)).toContain('no-sound');
+    expect(lines[0]!.checks!.find((c) => c.name === 'Sound')).toMatchObject({ measured: 'none', ok: true });
+  });
+
+  test('a window beyond the edge is clamped inside', async () => {
+    const { code } = await basic('--placement', 'square', '--at', '9,-4', '--zoom', '2', '--quiet');
+    expect(code).toBe(0);
+  });
+
+  test.each<[string, string[], RegExp]>([
+    ['no placement', ['--master', 'film one.mp4', '--specs', 'book.json'], /--placement is missing/],
+    ['an unknown placement', ['--master', 'film one.mp4', '--specs', 'book.json', '--placement', 'nowhere'], /no placement “nowhere”.*tall, square/],
+    ['an unknown flag', ['--colour', 'red'], /colour/],
+    ['a missing master', ['--master', 'gone.mp4', '--specs', 'book.json', '--placement', 'tall'], /There is no file at/],
+    ['a master that is no film', ['--master', 'book.json', '--specs', 'book.json', '--placement', 'tall'], /This is not a film/],
+    ['a spec book that is none', ['--master', 'film one.mp4', '--specs', 'film one.mp4', '--placement', 'tall'], /is not JSON/],
+    ['a time that is none', ['--master', 'film one.mp4', '--specs', 'book.json', '--placement', 'tall', '--in', 'soon'], /“soon” is not a time/],
+    ['an empty part', ['--master', 'film one.mp4', '--specs', 'book.json', '--placement', 'tall', '--in', '3s', '--to', '2s'], /--in is not before --to/],
+    ['what this release cannot do', ['--master', 'film one.mp4', '--specs', 'book.json', '--placement', 'tall', '--framing', 'follow'], /cannot be done by this release/],
+    ['a zoom of zero', ['--master', 'film one.mp4', '--specs', 'book.json', '--placement', 'tall', '--zoom', '0'], /--zoom 0 is not/],
+  ])('wrong use, %s: one sentence and exit 2', async (_what, args, sentence) => {
+    const { code, lines, told, files } = await run(...args.map((a) => (/\.(mp4|json)$/.test(a) ? at(a) : a)));
+    expect(code).toBe(2);
+    expect(lines).toEqual([]);
+    expect(told).toHaveLength(1);
+    expect(told[0]).toMatch(sentence);
+    expect(files).toEqual([]);
+  });
+
+  test('interrupted: exit 130 and no partial file', async () => {
+    const controller = new AbortController();
+    setTimeout(() => controller.abort(), 500);
+    const out = at('interrupted');
+    const code = await deliverCommand(['--master', at('film one.mp4'), '--specs', at('book.json'), '--placement', 'tall', '--out', out], () => undefined, () => undefined, controller.signal);
+    expect(code).toBe(130);
+    expect(await readdir(out).catch(() => [])).toEqual([]);
+  });
+});

@@ -1,0 +1,55 @@
+import { mkdtemp, rm } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { execa } from 'execa';
+import { pino } from 'pino';
+import type { z } from 'zod';
+import { createApp } from '../app.ts';
+import { openWorkspace, type OpenOptions } from '../open.ts';
+
+/** A server on a data folder of its own, for one test file. */
+export async function testServer(over: Partial<OpenOptions> = {}) {
+  const dir = over.dataDir ?? (await mkdtemp(join(tmpdir(), 'mivvy server ')));
+  const ws = await openWorkspace({ dataDir: dir, log: pino({ level: 'silent' }), ...over });
+  const server = createApp(ws).listen(0, '127.0.0.1');
+  await new Promise((resolve) => server.once('listening', resolve));
+  const address = server.address();
+  const base = `http://127.0.0.1:${typeof address === 'object' && address ? address.port : 0}`;
+  const call = async (method: string, path: string, body?: unknown, headers: Record<string, string> = {}) => {
+    const answer = await fetch(`${base}/api${path}`, { method, headers: { ...(body === undefined ? {} : { 'Content-Type': 'application/json' }), ...headers }, ...(body === undefined ? {} : { body: JSON.stringify(body) }) });
+    const text = await answer.text();
+    return { status: answer.status, body: (text && /json/.test(answer.headers.get('content-type') ?? '') ? JSON.parse(text) : text) as never, headers: answer.headers };
+  };
+  return {
+    dir, ws, base, call,
+    /** Asks and parses; anything but success is a failed test. */
+    async get<S extends z.ZodType>(schema: S, method: string, path: string, body?: unknown): Promise<z.infer<S>> {
+      const answer = await call(method, path, body);
+      if (answer.status >= 300) throw new Error(`${method} ${path}: ${answer.status} ${JSON.stringify(answer.body)}`);
+      return schema.parse(answer.body);
+    },
+    async stop(keep = false) {
+      server.closeAllConnections();
+      server.close();
+      await ws.close();
+      if (!keep) await rm(dir, { recursive: true, force: true });
+    },
+  };
+}
+export type TestServer = Awaited<ReturnType<typeof testServer>>;
+
+/** A small film for tests, with sound. */
+export async function smallFilm(path: string, seconds = 2): Promise<void> {
+  await execa('ffmpeg', ['-v', 'error', '-y', '-f', 'lavfi', '-i', `testsrc2=s=320x180:r=25:d=${seconds}`, '-f', 'lavfi', '-i', `sine=440:d=${seconds}`, '-c:v', 'libx264', '-preset', 'ultrafast', '-pix_fmt', 'yuv420p', '-c:a', 'aac', '-f', 'mp4', path]);
+}
+
+/** Waits until something is true, at most a minute. */
+export async function until<T>(look: () => Promise<T | undefined | false>): Promise<T> {
+  const started = Date.now();
+  for (;;) {
+    const value = await look();
+    if (value) return value;
+    if (Date.now() - started > 60_000) throw new Error('waited in vain');
+    await new Promise((resolve) => setTimeout(resolve, 60));
+  }
+}
