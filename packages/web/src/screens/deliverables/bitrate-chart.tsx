@@ -1,9 +1,9 @@
-import { BarElement, CategoryScale, Chart, LinearScale, LineElement, PointElement, Tooltip } from 'chart.js';
+import { BarController, BarElement, CategoryScale, Chart, LinearScale, LineController, LineElement, PointElement, Tooltip } from 'chart.js';
 import { Chart as ChartView } from 'react-chartjs-2';
 import { darkDesk, lightDesk } from '../../theme/tokens.ts';
 import { useDeskColour } from '../../theme/use-desk-colour.ts';
 
-Chart.register(BarElement, CategoryScale, LinearScale, LineElement, PointElement, Tooltip);
+Chart.register(BarController, LineController, BarElement, CategoryScale, LinearScale, LineElement, PointElement, Tooltip);
 
 /** Bitrate in each second of a finished file, with the place's ceiling. */
 export function BitrateChart({ kbps, ceiling }: { kbps: readonly number[]; ceiling: number | undefined }) {

@@ -28,8 +28,9 @@ function usePictureHand(target: RefObject<HTMLElement | null>, hand: { pose: Pos
   const grip = useRef<{ x: number; y: number; zoom: number; scale: number } | null>(null);
   useGesture(
     {
-      onDrag: ({ movement: [mx, my], first, pinching, cancel }) => {
-        if (pinching) return cancel();
+      onDrag: ({ movement: [mx, my], first, last, buttons, pinching, cancel }) => {
+        // A button let go outside the browser's window ends the drag at the next movement.
+        if (pinching || (buttons === 0 && !last)) return cancel();
         const { pose, master, frame, setPose } = hand;
         const box = target.current!.getBoundingClientRect();
         const window = windowOf(pose, master, frame);

@@ -1,0 +1,37 @@
+import { mkdtempSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { defineConfig } from '@playwright/test';
+
+const root = fileURLToPath(new URL('..', import.meta.url));
+const port = 4688;
+// Workers read this file too; they are told the folder that the first reading made.
+const dataDir = (process.env.MIVVY_E2E_DATA ??= mkdtempSync(join(tmpdir(), 'mivvy browser ')));
+
+export default defineConfig({
+  testDir: '.',
+  outputDir: '../test-results',
+  workers: 1,
+  timeout: 90_000,
+  expect: { timeout: 15_000 },
+  forbidOnly: true,
+  reporter: [['list'], ['json', { outputFile: process.env.PLAYWRIGHT_JSON_OUTPUT_NAME ?? '../test-results/report.json' }]],
+  use: {
+    baseURL: `http://127.0.0.1:${port}`,
+    viewport: { width: 1280, height: 800 },
+    acceptDownloads: true,
+    screenshot: 'only-on-failure',
+    launchOptions: {
+      executablePath: process.env.MIVVY_CHROMIUM ?? '/usr/bin/chromium',
+      args: ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'],
+    },
+  },
+  webServer: {
+    command: `node --import "${join(root, 'node_modules/tsx/dist/loader.mjs')}" "${join(root, 'packages/server/src/main.ts')}"`,
+    url: `http://127.0.0.1:${port}/api/health`,
+    env: { MIVVY_DATA: dataDir, MIVVY_PORT: String(port), TSX_TSCONFIG_PATH: join(root, 'tsconfig.json') },
+    timeout: 60_000,
+    reuseExistingServer: false,
+  },
+});

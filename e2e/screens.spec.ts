@@ -1,0 +1,82 @@
+import AxeBuilder from '@axe-core/playwright';
+import { expect, test, type Page } from '@playwright/test';
+import { addQuickBook, bringIn, choosePlaces, plainFilm } from './testing/helpers.ts';
+
+/** Serious faults by WCAG 2.2 AA, and a page that scrolls as a whole, on the screen as it stands. */
+async function expectSound(page: Page, name: string): Promise<void> {
+  const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']).analyze();
+  expect.soft(violations.filter((v) => v.impact === 'serious' || v.impact === 'critical').map((v) => `${name}: ${v.id} at ${v.nodes.map((n) => n.target.join(' ')).slice(0, 3).join(', ')}`)).toEqual([]);
+  const scrolls = await page.evaluate(() => document.documentElement.scrollHeight > window.innerHeight + 1 || document.documentElement.scrollWidth > window.innerWidth + 1);
+  expect.soft(scrolls, `${name} scrolls as a page`).toBe(false);
+}
+
+test('every screen is sound by WCAG 2.2 AA and fits its window, on the light desk and the dark one', async ({ page }) => {
+  await addQuickBook(page);
+  await bringIn(page, await plainFilm('screens.mp4'));
+  await choosePlaces(page, 'Quickby, Tall', 'Quickby, Square', 'Quickby, Short');
+  const base = page.url().replace(/\/$/, '');
+  for (const desk of ['Light', 'Dark'] as const) {
+    for (const [name, path] of [['proof sheet', base], ['masters', `${base}/masters`], ['framing', `${base}/framing`], ['exports', `${base}/exports`], ['deliverables', `${base}/deliverables`], ['spec book', '/spec-book'], ['productions', '/']] as const) {
+      await page.goto(path);
+      await page.locator('main').waitFor();
+      await page.waitForTimeout(400);
+      await expectSound(page, `${name}, ${desk} desk`);
+    }
+    if (desk === 'Light') await page.getByRole('button', { name: 'Dark desk' }).click();
+  }
+});
+
+test('everything by keyboard: the keys are listed, overlays and play answer to them', async ({ page }) => {
+  await addQuickBook(page);
+  await bringIn(page, await plainFilm('keys.mp4'));
+  await choosePlaces(page, 'Quickby, Tall', 'Quickby, Square');
+  const blocked = page.locator('.cell .blocked').first();
+  await expect(blocked).toBeVisible();
+  await page.keyboard.press('b');
+  await expect(blocked).toHaveCount(0);
+  await page.keyboard.press('m');
+  await expect(page.locator('.cell .margin')).toHaveCount(0);
+  await page.keyboard.press('.');
+  await expect(page.getByTestId('timecode')).toHaveText('00:00:00:01');
+  await page.keyboard.press('Shift+?');
+  await expect(page.getByRole('dialog').getByText('this sheet')).toBeVisible();
+  await page.keyboard.press('Escape');
+  await page.getByRole('link', { name: /tall, open its framing/ }).press('Enter');
+  await expect(page.getByRole('heading', { name: 'Quickby tall' })).toBeVisible();
+  await page.keyboard.press('PageDown');
+  await expect(page.getByRole('heading', { name: 'Quickby square' })).toBeVisible();
+  // The choice of overlays is remembered.
+  await page.reload();
+  await expect(page.getByRole('button', { name: 'Margin hidden' })).toBeVisible();
+});
+
+test('an empty workspace says what to do first, and a missing production says so', async ({ page }) => {
+  await page.goto('/productions/nosuchthing');
+  await expect(page.getByText('That production is not here any more.')).toBeVisible();
+  await page.goto('/');
+  await page.getByRole('button', { name: 'New production' }).click();
+  await page.getByRole('button', { name: 'Start' }).click();
+  await expect(page.getByText('A name is needed')).toBeVisible();
+  await page.getByLabel('Name of the film or job').fill('Nothing yet');
+  await page.getByRole('button', { name: 'Start' }).click();
+  await expect(page.getByRole('heading', { name: 'Drop the finished film here' })).toBeVisible();
+  // Stops of the road that have nothing to show are absent.
+  await expect(page.getByRole('link', { name: 'Framing' })).toHaveCount(0);
+  await page.getByRole('link', { name: 'Mivvy, all productions' }).click();
+  await page.getByRole('button', { name: 'Rename Nothing yet' }).click();
+  await page.getByLabel('Name of the film or job').fill('Something else');
+  await page.getByRole('button', { name: 'Rename', exact: true }).last().click();
+  await page.getByRole('button', { name: 'Remove Something else' }).click();
+  await page.getByRole('dialog').getByRole('button', { name: 'Remove', exact: true }).click();
+  await expect(page.getByText('Something else')).toHaveCount(0);
+});
+
+test('a server that stops answering is said on the page', async ({ page }) => {
+  await page.goto('/');
+  await page.route('**/api/spec-book', (route) => route.abort());
+  await page.getByRole('link', { name: 'Spec book' }).click();
+  await expect(page.getByText('The server cannot be reached.')).toBeVisible();
+  await page.unroute('**/api/spec-book');
+  await page.getByRole('button', { name: 'Try again' }).click();
+  await expect(page.getByRole('heading', { name: 'Starter formats' })).toBeVisible();
+});

@@ -1,0 +1,71 @@
+import { writeFile } from 'node:fs/promises';
+import { join } from 'node:path';
+import { expect, test } from '@playwright/test';
+import { addQuickBook, bringIn, choosePlaces, files, plainFilm, quickBook } from './testing/helpers.ts';
+
+test('a file that is no film is said in words, and nothing else is lost', async ({ page }) => {
+  const letter = join(files, 'letter.mp4');
+  await writeFile(letter, 'Dear client, the film follows.');
+  await page.goto('/');
+  await page.getByTestId('film-chooser').first().setInputFiles([letter, await plainFilm('beside a letter.mp4')]);
+  await expect(page.getByText('This is not a video that can be read.').first()).toBeVisible();
+  await expect(page.getByRole('button', { name: 'Choose places' })).toBeVisible();
+  await page.getByRole('link', { name: 'Masters', exact: true }).click();
+  await expect(page.getByText('Cannot be used')).toBeVisible();
+  await expect(page.getByText('640 × 360, 25 fps, 2.0 s', { exact: false })).toBeVisible();
+});
+
+test('an upload that is cut in the middle goes on by itself', async ({ page }) => {
+  const film = await plainFilm('long way.mp4', 20);
+  await page.goto('/');
+  let cut = 0;
+  await page.route('**/api/uploads/*', async (route) => {
+    if (route.request().method() === 'PATCH' && cut < 2) {
+      cut++;
+      return route.abort('connectionreset');
+    }
+    return route.continue();
+  });
+  await page.getByTestId('film-chooser').first().setInputFiles(film);
+  await expect(page.getByRole('button', { name: 'Choose places' })).toBeVisible({ timeout: 30_000 });
+  expect(cut).toBe(2);
+});
+
+test('two windows on one version: the later one is told and shows the newer framing', async ({ page, context }) => {
+  await addQuickBook(page);
+  await bringIn(page, await plainFilm('shared.mp4'));
+  await choosePlaces(page, 'Quickby, Tall');
+  await page.getByRole('link', { name: /open its framing/ }).click();
+  const other = await context.newPage();
+  // The other window hears nothing of the first one's change.
+  await other.route('**/api/events', (route) => route.abort());
+  await other.goto(page.url());
+  await expect(other.getByTestId('window-numbers')).toBeVisible();
+  await page.keyboard.press('Shift+ArrowRight');
+  await expect(page.getByText('Saved.')).toBeVisible();
+  const newer = await page.getByTestId('window-numbers').textContent();
+  await other.keyboard.press('Shift+ArrowLeft');
+  await expect(other.getByText('This version was changed in another window meanwhile.', { exact: false })).toBeVisible();
+  await expect(other.getByTestId('window-numbers')).toHaveText(newer!);
+});
+
+test('a version over its limit is at fault, says by how much, and is not offered for export', async ({ page }) => {
+  await addQuickBook(page);
+  await bringIn(page, await plainFilm('too long.mp4'));
+  await choosePlaces(page, 'Quickby, Short');
+  await expect(page.getByText('Runs 2.0 s; at most 1.0 s is allowed, so 1.0 s must go.')).toBeVisible();
+  await expect(page.getByRole('button', { name: /^Export/ })).toHaveCount(0);
+});
+
+test('a spec book with a fault is refused by its path; a good one is in the book at once', async ({ page }) => {
+  await page.goto('/spec-book');
+  await expect(page.getByRole('heading', { name: 'Starter formats' })).toBeVisible();
+  const odd = structuredClone(quickBook) as { outlets: { id: string; placements: { id: string; frame: { width: number } }[] }[] };
+  odd.outlets[0]!.placements[0]!.frame.width = 271;
+  const chooser = page.getByTestId('spec-chooser');
+  await chooser.setInputFiles({ name: 'odd.specbook.json', mimeType: 'application/json', buffer: Buffer.from(JSON.stringify(odd)) });
+  await expect(page.getByRole('alert')).toContainText('outlets.0.placements.0.frame.width: a frame side must be even');
+  const good = JSON.parse(JSON.stringify(quickBook).replaceAll('quick', 'fresh').replace('Quickby', 'Freshwater')) as object;
+  await chooser.setInputFiles({ name: 'fresh.specbook.json', mimeType: 'application/json', buffer: Buffer.from(JSON.stringify(good)) });
+  await page.getByRole('heading', { name: 'Freshwater' }).waitFor();
+});
