@@ -70,7 +70,7 @@ describe('deliver', () => {
     expect(files).toEqual([]);
     expect(lines.map((l) => [l.status, l.troubles![0]!.code])).toEqual([['refused', 'too-long'], ['refused', 'size-floor']]);
     expect(lines.every((l) => l.troubles![0]!.mend !== '')).toBe(true);
-    expect(told.join(' ')).toContain('at most 2.0 s is allowed');
+    expect(told.join(' ')).toContain('at most 2 s is allowed');
   });
 
   test('a master without sound gets no audio track, and that is said', async () => {

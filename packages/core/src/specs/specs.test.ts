@@ -4,6 +4,7 @@ import { masterNotes, browserPlays, masterSummary } from '../masters/facts.ts';
 import { deliverableName, slug, versionTag } from '../delivery/naming.ts';
 import { facts } from '../testing/samples.ts';
 import { readSpecBook } from './book.ts';
+import { specBookJsonSchema } from './schema.ts';
 
 const starter = readFileSync(new URL('../../data/starter.specbook.json', import.meta.url), 'utf8');
 /** The starter book with one thing changed. */
@@ -77,4 +78,10 @@ describe('names', () => {
     expect(slug('猫')).toBe('untitled');
   });
   test('letters go on after Z', () => expect([0, 25, 26, 51, 52].map(versionTag)).toEqual(['A', 'Z', 'AA', 'AZ', 'BA']));
+});
+
+test('the published JSON Schema is the one that the code enforces (run “npm run formats” after a change)', () => {
+  const published = JSON.parse(readFileSync(new URL('../../../../docs/formats/specbook.schema.json', import.meta.url), 'utf8')) as unknown;
+  expect(JSON.parse(JSON.stringify(specBookJsonSchema()))).toEqual(published);
+  expect(JSON.stringify(published)).toContain('"^x-"');
 });

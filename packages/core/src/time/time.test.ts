@@ -104,5 +104,5 @@ describe('rates', () => {
 });
 
 test('lengths are said as people say them', () => {
-  expect([42.4, 59.96, 60, 72, 3840].map(durationLabel)).toEqual(['42.4 s', '60.0 s', '1 min', '1 min 12 s', '1 h 04 min']);
+  expect([42.4, 59.96, 60, 72, 3840].map(durationLabel)).toEqual(['42.4 s', '60 s', '1 min', '1 min 12 s', '1 h 04 min']);
 });

@@ -65,9 +65,9 @@ export function parseTimecode(text: string, r: Rate): Result<number> {
   return ok(nominal - d * (minutes - Math.floor(minutes / 10)));
 }
 
-/** A length for a person: `42.4 s`, `1 min 12 s`, `1 h 04 min`. */
+/** A length for a person: `15 s`, `42.4 s`, `1 min 12 s`, `1 h 04 min`. */
 export function durationLabel(seconds: number): string {
-  if (seconds < 60) return `${(Math.round(seconds * 10) / 10).toFixed(1)} s`;
+  if (seconds < 60) return `${Math.round(seconds * 10) / 10} s`;
   const whole = Math.round(seconds);
   if (whole < 3600) return whole % 60 ? `${Math.floor(whole / 60)} min ${two(whole % 60)} s` : `${whole / 60} min`;
   return `${Math.floor(whole / 3600)} h ${two(Math.floor(whole / 60) % 60)} min`;

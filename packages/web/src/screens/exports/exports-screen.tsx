@@ -44,7 +44,7 @@ function progressWords(job: Job, now: Date): string {
   const elapsed = job.startedAt ? Math.max(0, differenceInSeconds(now, new Date(job.startedAt))) : 0;
   const parts = [`${Math.round(job.fraction * 100)} %`, `${durationLabel(elapsed)} so far`];
   if (job.etaSeconds !== null) parts.push(`${durationLabel(job.etaSeconds)} left`);
-  if (job.speed > 0) parts.push(`${job.speed.toFixed(1)} × real time`);
+  if (job.speed >= 0.05) parts.push(`${job.speed.toFixed(1)} × real time`);
   return parts.join(' · ');
 }
 

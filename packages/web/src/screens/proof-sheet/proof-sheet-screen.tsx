@@ -20,8 +20,8 @@ import { useDesk } from '../../play/use-desk.tsx';
 import { useThisProduction } from '../production/production-frame.tsx';
 import './proof-sheet.css';
 
-/** Screen pixels for a delivered pixel: the largest that is tried, and the smallest. A tall 1080 is 152 wide at first. */
-const largestScale = 152 / 1080;
+/** Screen pixels for a delivered pixel: the largest that is tried, and the smallest. */
+const largestScale = 228 / 1080;
 const smallestScale = 96 / 1080;
 /** Room that a proof needs around it: the gap to the next, the words under it, and the least width that these take. */
 const proofGap = 22;
@@ -31,7 +31,7 @@ const wordsWidth = 118;
 /** Size of a proof on the sheet, in its true relative size unless it would take half the sheet. */
 function proofSize(version: Version, scale: number): { width: number; height: number } {
   const frame = version.placement?.frame ?? { width: 1080, height: 1080 };
-  const k = Math.min(scale, 300 / frame.width, 300 / frame.height);
+  const k = Math.min(scale, 440 / frame.width, 440 / frame.height);
   return { width: Math.round(frame.width * k), height: Math.round(frame.height * k) };
 }
 
@@ -61,10 +61,11 @@ function lengthWords(version: Version, planned: Planned | null): string {
   const { plan, delivered } = planned.planned;
   const max = version.placement.duration?.maxSeconds;
   const spare = max === undefined ? null : framesWithin(max, plan.rate) - plan.frames;
-  const rate = `${rateLabel(plan.rate)} fps${delivered.step.kind === 'every' && delivered.step.n > 1 ? `, ${delivered.words}` : ''}`;
-  if (spare === null) return `${rate}, no limit`;
+  // The rate is said only where it is not the edit's own.
+  const rate = delivered.step.kind === 'every' && delivered.step.n === 1 ? '' : `, ${rateLabel(plan.rate)} fps`;
+  if (spare === null) return `No limit${rate}`;
   const words = durationLabel(Math.abs(frameToSeconds(spare, plan.rate)));
-  return spare >= 0 ? `${rate}, ${words} to spare` : `${rate}, ${words} too long`;
+  return spare >= 0 ? `${words} to spare${rate}` : `${words} too long${rate}`;
 }
 
 function Cell({ version, master, planned, overlays, scale }: { version: Version; master: Master; planned: Planned | null; overlays: Overlays; scale: number }) {

@@ -1,0 +1,203 @@
+/**
+ * Speed, as ratios on this machine in this run: our export against plain ffmpeg commands with the same filters and
+ * settings, and waiting times against the limits that we set ourselves. Nothing here passes or fails.
+ */
+import { spawn, type ChildProcess } from 'node:child_process';
+import { mkdir, mkdtemp, readdir, readFile, rm, stat } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { parseArgs } from 'node:util';
+import { chromium } from '@playwright/test';
+import { execa } from 'execa';
+import { heldFraming, makePlan, type Placement } from '../../packages/core/src/index.ts';
+import { countFrames, deliver, probeMaster } from '../../packages/media/src/index.ts';
+import { containerArgs, pictureArgs } from '../../packages/media/src/render/encoders.ts';
+import { pictureFilters } from '../../packages/media/src/render/filters.ts';
+
+const root = fileURLToPath(new URL('../..', import.meta.url));
+const { values } = parseArgs({ options: { pairs: { type: 'string', default: '2' }, only: { type: 'string' } } });
+const pairs = Math.max(1, Number(values.pairs));
+const say = (line: string) => process.stdout.write(`${line}\n`);
+const median = (n: number[]) => {
+  const sorted = [...n].sort((a, b) => a - b);
+  return (sorted[Math.floor((n.length - 1) / 2)]! + sorted[Math.floor(n.length / 2)]!) / 2;
+};
+const dir = await mkdtemp(join(tmpdir(), 'mivvy bench '));
+
+const tall: Placement = {
+  id: 'tall', name: 'Tall', frame: { width: 1080, height: 1920 }, container: 'mp4',
+  video: { codec: 'h264', rate: { mode: 'two-pass', targetKbps: 3500, maxKbps: 4000 }, keyframeSeconds: 2 },
+  audio: { codec: 'aac', kbps: 128, sampleRate: 48000, channels: 2, loudness: { integratedLufs: -14, truePeakDbtp: -1 } },
+};
+
+/** A detailed, moving 1080p film of 20 s with sound. */
+async function film(): Promise<string> {
+  const path = join(dir, 'film.mp4');
+  await execa('ffmpeg', ['-v', 'error', '-y', '-f', 'lavfi', '-i', 'testsrc2=s=1920x1080:r=25:d=20', '-f', 'lavfi', '-i', 'anoisesrc=c=pink:a=0.2:d=20:seed=2', '-vf', 'noise=alls=3:allf=t:all_seed=3', '-c:v', 'libx264', '-preset', 'ultrafast', '-crf', '16', '-pix_fmt', 'yuv420p', '-c:a', 'aac', '-movflags', '+faststart', path]);
+  return path;
+}
+
+/** Ten minutes of it, by repeating its packets. */
+async function longFilm(source: string): Promise<string> {
+  const path = join(dir, 'long.mp4');
+  await execa('ffmpeg', ['-v', 'error', '-y', '-stream_loop', '29', '-i', source, '-c', 'copy', '-movflags', '+faststart', path]);
+  return path;
+}
+
+async function planFor(path: string, placement: Placement) {
+  const quick = await probeMaster(path);
+  if (!quick.ok) throw new Error(quick.problem.sentence);
+  const facts = await countFrames(path, quick.value);
+  if (!facts.ok) throw new Error(facts.problem.sentence);
+  return makePlan({ facts: facts.value, sha256: '0'.repeat(64), placement, framing: heldFraming({ x: 0.4, y: 0.5, zoom: 1 }) }).plan;
+}
+
+const timed = async (work: () => Promise<unknown>) => {
+  const started = performance.now();
+  await work();
+  return (performance.now() - started) / 1000;
+};
+
+async function exportRatio(source: string): Promise<void> {
+  const plan = await planFor(source, tall);
+  const filters = pictureFilters(plan, 0);
+  const plain = async () => {
+    const work = join(dir, 'plain');
+    await mkdir(work, { recursive: true });
+    const input = ['-v', 'error', '-nostdin', '-y', '-i', source, '-map', '0:0', '-vf', filters];
+    await execa('ffmpeg', [...input, ...pictureArgs(plan, 1, null), '-an', '-f', 'null', '-'], { cwd: work });
+    await execa('ffmpeg', [...input, ...pictureArgs(plan, 2, null), '-map', '0:1', '-c:a', 'aac', '-b:a', '128k', ...containerArgs(plan), 'out.mp4'], { cwd: work });
+  };
+  const ours = async () => {
+    const made = await deliver(plan, { masterPath: source, outPath: join(dir, 'ours.mp4'), workDir: join(dir, 'work') });
+    if (!made.ok) throw new Error(made.problem.sentence);
+  };
+  const ratios: number[] = [];
+  for (let i = 0; i < pairs; i++) {
+    // In turn, the other one first each time, so that a machine that slows down favours neither.
+    let [o, p] = [0, 0];
+    if (i % 2) o = await timed(ours);
+    p = await timed(plain);
+    if (!(i % 2)) o = await timed(ours);
+    ratios.push(o / p);
+    say(`  pair ${i + 1}: ours ÷ plain ffmpeg = ${(o / p).toFixed(3)}`);
+  }
+  say(`export of 20 s, 1080p to 1080×1920, sound normalised and file measured ÷ plain two-pass ffmpeg without either: median ${median(ratios).toFixed(3)} (wanted: at most 1.10)`);
+}
+
+async function startServer(dataDir: string): Promise<{ child: ChildProcess; base: string }> {
+  const child = spawn('node', ['--import', join(root, 'node_modules/tsx/dist/loader.mjs'), join(root, 'packages/server/src/main.ts')], { env: { ...process.env, MIVVY_DATA: dataDir, MIVVY_PORT: '0', TSX_TSCONFIG_PATH: join(root, 'tsconfig.json') }, stdio: 'ignore' });
+  for (;;) {
+    const text = await readFile(join(dataDir, 'server.json'), 'utf8').catch(() => '');
+    if (text) return { child, base: `http://127.0.0.1:${(JSON.parse(text) as { port: number }).port}` };
+    await new Promise((r) => setTimeout(r, 50));
+  }
+}
+
+/** Highest resident memory of a process so far, bytes. */
+async function peakMemory(pid: number): Promise<number> {
+  const status = await readFile(`/proc/${pid}/status`, 'utf8').catch(() => '');
+  return Number(/VmHWM:\s+(\d+) kB/.exec(status)?.[1] ?? 0) * 1024;
+}
+
+async function ffmpegPids(): Promise<number[]> {
+  const pids: number[] = [];
+  for (const entry of await readdir('/proc')) {
+    if (!/^\d+$/.test(entry)) continue;
+    const name = await readFile(`/proc/${entry}/comm`, 'utf8').catch(() => '');
+    if (name.trim() === 'ffmpeg') pids.push(Number(entry));
+  }
+  return pids;
+}
+
+async function interfaceTimes(long: string): Promise<void> {
+  const dataDir = join(dir, 'data');
+  await mkdir(dataDir, { recursive: true });
+  const { child, base } = await startServer(dataDir);
+  const browser = await chromium.launch({ executablePath: process.env.MIVVY_CHROMIUM ?? '/usr/bin/chromium', args: ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'] });
+  try {
+    const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+    let uploadEnd = 0;
+    page.on('response', (answer) => {
+      if (answer.request().method() === 'PATCH' && answer.url().includes('/api/uploads/') && answer.status() === 200) uploadEnd = performance.now();
+    });
+    await page.goto(base);
+    // Chosen before the film arrives, so that its proofs stand on the sheet as soon as they can.
+    await page.getByTestId('film-chooser').first().setInputFiles(long);
+    await page.getByRole('link', { name: 'Masters', exact: true }).click();
+    await page.waitForFunction(() => [...document.querySelectorAll('canvas')].some((c) => Number(c.dataset.frame ?? -1) >= 0), null, { timeout: 180_000, polling: 'raf' });
+    const wait = (performance.now() - uploadEnd) / 1000;
+    say(`first live picture of a ${((await stat(long)).size / 1e6).toFixed(0)} MB, ten-minute master after the end of its upload ÷ the limit of 2 s: ${(wait / 2).toFixed(2)}`);
+
+    const production = ((await (await fetch(`${base}/api/productions`)).json()) as { id: string }[])[0]!;
+    const detail = (await (await fetch(`${base}/api/productions/${production.id}`)).json()) as { masters: { id: string }[] };
+    const places = ['starter-tall', 'starter-feed-portrait', 'starter-square', 'starter-wide', 'starter-board', 'starter-header', 'starter-classic'];
+    await fetch(`${base}/api/spec-book/files`, { method: 'POST', headers: { 'Content-Type': 'application/json' }, body: JSON.stringify({ fileName: 'b.specbook.json', text: JSON.stringify({ format: 'mivvy-spec-book', version: 1, outlets: [{ id: 'bench', name: 'Bench', placements: [{ ...tall, id: 'bench-tall' }] }] }) }) });
+    await fetch(`${base}/api/productions/${production.id}/versions`, { method: 'POST', headers: { 'Content-Type': 'application/json' }, body: JSON.stringify({ masterId: detail.masters[0]!.id, placementIds: [...places, 'bench-tall'] }) });
+    const idle = async () => ((await (await fetch(`${base}/api/productions/${production.id}`)).json()) as { jobs: unknown[] }).jobs.length === 0;
+    let highest = 0;
+    while (!(await idle())) { highest = Math.max(highest, await peakMemory(child.pid!)); await new Promise((r) => setTimeout(r, 500)); }
+    const opens: number[] = [];
+    for (let i = 0; i < 3; i++) {
+      await page.goto('about:blank');
+      opens.push(await timed(async () => {
+        await page.goto(`${base}/productions/${production.id}`);
+        await page.waitForFunction(() => document.querySelectorAll('.cell canvas').length === 8 && [...document.querySelectorAll<HTMLCanvasElement>('.cell canvas')].every((c) => Number(c.dataset.frame ?? -1) >= 0), null, { polling: 'raf' });
+      }));
+    }
+    say(`opening a production with 8 versions, until all 8 proofs are drawn ÷ the limit of 1.5 s: median ${(median(opens) / 1.5).toFixed(2)}`);
+
+    const drawn = await page.evaluate(async () => {
+      const canvases = [...document.querySelectorAll<HTMLCanvasElement>('.cell canvas')];
+      const last = canvases.map(() => '');
+      const count = canvases.map(() => 0);
+      (window as unknown as { mivvyDesk: { play(): void; pause(): void } }).mivvyDesk.play();
+      await new Promise((r) => setTimeout(r, 500));
+      const start = performance.now();
+      while (performance.now() - start < 4000) {
+        await new Promise((r) => requestAnimationFrame(r));
+        canvases.forEach((c, i) => { if (c.dataset.frame !== last[i]) { last[i] = c.dataset.frame!; count[i]!++; } });
+      }
+      (window as unknown as { mivvyDesk: { pause(): void } }).mivvyDesk.pause();
+      return count.map((n) => n / 4);
+    });
+    say(`frames drawn a second by the slowest of 8 live proofs while playing ÷ the film’s 25: ${(Math.min(...drawn) / 25).toFixed(2)}`);
+    say(`server’s highest memory after taking in ten minutes of 1080p ÷ the limit of 400 MB: ${(Math.max(highest, await peakMemory(child.pid!)) / 400e6).toFixed(2)}`);
+  } finally {
+    await browser.close();
+    child.kill('SIGTERM');
+    await new Promise((r) => child.once('exit', r));
+  }
+}
+
+/** Highest memory of the encoder while something runs. */
+async function watchFfmpeg(work: () => Promise<unknown>): Promise<number> {
+  let highest = 0;
+  const timer = setInterval(() => void (async () => { for (const pid of await ffmpegPids()) highest = Math.max(highest, await peakMemory(pid)); })(), 200);
+  await work();
+  clearInterval(timer);
+  return highest;
+}
+
+async function exportMemory(short: string, long: string): Promise<void> {
+  const small: Placement = { ...tall, frame: { width: 270, height: 480 }, video: { codec: 'h264', rate: { mode: 'quality', crf: 30 } }, audio: null };
+  const run = async (source: string) => {
+    const plan = await planFor(source, small);
+    return watchFfmpeg(() => deliver(plan, { masterPath: source, outPath: join(dir, 'memory.mp4'), workDir: join(dir, 'work memory') }));
+  };
+  const plan = await planFor(long, small);
+  const [ours10, ours] = [await run(long), await run(short)];
+  const plain = await watchFfmpeg(() => execa('ffmpeg', ['-v', 'error', '-nostdin', '-y', '-i', long, '-map', '0:0', '-vf', pictureFilters(plan, 0), ...pictureArgs(plan, 'only', null), '-an', ...containerArgs(plan), join(dir, 'memory plain.mp4')]));
+  say(`the encoder’s memory for ten minutes ÷ for 20 s: ${(ours10 / ours).toFixed(2)}; ÷ plain ffmpeg’s for ten minutes: ${(ours10 / plain).toFixed(2)}`);
+}
+
+try {
+  const source = await film();
+  const long = await longFilm(source);
+  if (!values.only || values.only === 'export') await exportRatio(source);
+  if (!values.only || values.only === 'interface') await interfaceTimes(long);
+  if (!values.only || values.only === 'memory') await exportMemory(source, long);
+} finally {
+  await rm(dir, { recursive: true, force: true });
+}
