@@ -16,6 +16,7 @@ export default tseslint.config(
       'no-console': ['error', { allow: ['error'] }],
     },
   },
+  { files: ['scripts/*.mjs'], languageOptions: { globals: { process: 'readonly' } } },
   {
     files: ['**/*.cjs'],
     languageOptions: { sourceType: 'commonjs', globals: { module: 'readonly' } },

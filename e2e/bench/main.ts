@@ -76,10 +76,9 @@ async function exportRatio(source: string): Promise<void> {
   const ratios: number[] = [];
   for (let i = 0; i < pairs; i++) {
     // In turn, the other one first each time, so that a machine that slows down favours neither.
-    let [o, p] = [0, 0];
-    if (i % 2) o = await timed(ours);
-    p = await timed(plain);
-    if (!(i % 2)) o = await timed(ours);
+    const early = i % 2 ? await timed(ours) : null;
+    const p = await timed(plain);
+    const o = early ?? (await timed(ours));
     ratios.push(o / p);
     say(`  pair ${i + 1}: ours ÷ plain ffmpeg = ${(o / p).toFixed(3)}`);
   }

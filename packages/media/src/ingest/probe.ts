@@ -194,7 +194,8 @@ export async function countFrames(path: string, facts: MasterFacts, signal?: Abo
   const args = ['-v', 'error', '-select_streams', String(facts.video.streamIndex), '-show_entries', 'packet=pts_time,duration_time,flags', '-of', 'csv=p=0', ...inputArgs(path)];
   const read = await eachProbeLine(args, (line) => {
     const [pts, duration, flags = ''] = line.split(',');
-    if (flags.includes('D') || pts === undefined || pts === 'N/A') return;
+    // Some containers put empty lines between their packets.
+    if (!pts || flags.includes('D') || pts === 'N/A') return;
     times.push(Number(pts));
     if (Number(duration) > 0) lastDuration = Number(duration);
   }, signal);

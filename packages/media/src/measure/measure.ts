@@ -30,7 +30,7 @@ export async function measureFile(path: string, signal?: AbortSignal): Promise<R
   const args = ['-v', 'error', '-select_streams', String(video.index), '-show_entries', 'packet=pts_time,dts_time,size,flags', '-of', 'csv=p=0', ...inputArgs(path)];
   const read = await eachProbeLine(args, (line) => {
     const [pts, dts, size, flags = ''] = line.split(',');
-    if (flags.includes('D')) return;
+    if (size === undefined || flags.includes('D')) return;
     const at = Number(dts === 'N/A' ? pts : dts);
     if (flags.includes('K')) keys.push(pictures.length);
     pictures.push({ seconds: at, bytes: Number(size) });

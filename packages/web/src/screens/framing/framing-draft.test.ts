@@ -1,0 +1,114 @@
+import { afterEach, beforeEach, describe, expect, jest, test } from '@jest/globals';
+import { heldFraming, stretchAt, type Framing } from '@mivvy/core';
+import type { Version } from '@mivvy/api';
+import { RequestProblem } from '../../api/client.ts';
+import { FramingDraft } from './framing-draft.ts';
+
+const pose = (x: number) => ({ x, y: 0.5, zoom: 1 });
+const at = (framing: Framing) => stretchAt(framing, 0).move.pose.x;
+
+function version(revision: number, x = 0.5): Version {
+  return {
+    id: 'version001', productionId: 'production1', masterId: 'master0001', tag: 'A', placementId: 'tall', outlet: null, placement: null,
+    framing: heldFraming(pose(x)), revision, standing: 'to-make', behind: [], deliverable: null, updatedAt: '2026-11-24T00:00:00.000Z',
+  };
+}
+
+/** A hand with doors that a test opens by itself. */
+function hand() {
+  const sent: { revision: number; x: number }[] = [];
+  const overtaken: string[] = [];
+  const failed: string[] = [];
+  const answers: ((answer: 'ok' | Error) => void)[] = [];
+  const draft = new FramingDraft(version(1), {
+    save: (base, framing) => {
+      sent.push({ revision: base.revision, x: at(framing) });
+      return new Promise((resolve, reject) => answers.push((answer) => (answer === 'ok' ? resolve(version(base.revision + 1, at(framing))) : reject(answer))));
+    },
+    onOvertaken: (sentence) => overtaken.push(sentence),
+    onFailed: (sentence) => failed.push(sentence),
+  });
+  const answer = async (what: 'ok' | Error) => {
+    answers.shift()!(what);
+    await jest.advanceTimersByTimeAsync(0);
+  };
+  return { draft, sent, overtaken, failed, answer };
+}
+
+beforeEach(() => void jest.useFakeTimers());
+afterEach(() => void jest.useRealTimers());
+
+describe('a framing in the hand', () => {
+  test('shows at once, and is saved once when the hand rests', async () => {
+    const { draft, sent, answer } = hand();
+    let told = 0;
+    const leave = draft.subscribe(() => told++);
+    for (const x of [0.1, 0.2, 0.3]) {
+      draft.hold(pose(x));
+      expect(at(draft.snapshot().draft!)).toBe(x);
+      await jest.advanceTimersByTimeAsync(100);
+    }
+    expect(sent).toEqual([]);
+    await jest.advanceTimersByTimeAsync(350);
+    expect(sent).toEqual([{ revision: 1, x: 0.3 }]);
+    expect(draft.snapshot().saving).toBe('sending');
+    await answer('ok');
+    expect(draft.snapshot()).toEqual({ draft: null, saving: 'saved' });
+    expect(told).toBeGreaterThanOrEqual(5);
+    leave();
+  });
+
+  test('a change while another is on its way is saved next, from the newer revision', async () => {
+    const { draft, sent, answer } = hand();
+    draft.hold(pose(0.1));
+    await jest.advanceTimersByTimeAsync(400);
+    draft.hold(pose(0.9));
+    await jest.advanceTimersByTimeAsync(400);
+    expect(sent).toHaveLength(1);
+    await answer('ok');
+    expect(at(draft.snapshot().draft!)).toBe(0.9);
+    await jest.advanceTimersByTimeAsync(400);
+    expect(sent[1]).toEqual({ revision: 2, x: 0.9 });
+    await answer('ok');
+    expect(draft.snapshot().draft).toBeNull();
+  });
+
+  test('when somebody else was first, theirs is shown and that is said', async () => {
+    const { draft, overtaken, answer } = hand();
+    draft.hold(pose(0.1));
+    await jest.advanceTimersByTimeAsync(400);
+    await answer(new RequestProblem({ code: 'changed-elsewhere', sentence: 'Changed elsewhere.', mend: 'Look again.' }, 409));
+    expect(overtaken).toEqual(['Changed elsewhere. Look again.']);
+    expect(draft.snapshot()).toEqual({ draft: null, saving: 'saved' });
+  });
+
+  test('a save that fails keeps the change in the hand and is tried again', async () => {
+    const { draft, sent, failed, answer } = hand();
+    draft.hold(pose(0.1));
+    await jest.advanceTimersByTimeAsync(400);
+    await answer(new RequestProblem({ code: 'unreachable', sentence: 'Not reached.', mend: '' }, 0));
+    expect(failed).toEqual(['Not reached.']);
+    expect(draft.snapshot().saving).toBe('failed');
+    expect(at(draft.snapshot().draft!)).toBe(0.1);
+    await jest.advanceTimersByTimeAsync(3100);
+    expect(sent).toHaveLength(2);
+    await answer('ok');
+    expect(draft.snapshot().saving).toBe('saved');
+  });
+
+  test('a newer version from the server is what the next change starts from, unless something is in the hand', async () => {
+    const { draft, sent, answer } = hand();
+    draft.follow(version(5));
+    draft.hold(pose(0.2));
+    draft.follow(version(9));
+    void draft.save(); // leaving the screen saves at once
+    expect(sent).toEqual([{ revision: 5, x: 0.2 }]);
+    await answer('ok');
+  });
+
+  test('nothing in the hand, nothing to save', async () => {
+    const { draft, sent } = hand();
+    await draft.save();
+    expect(sent).toEqual([]);
+  });
+});
