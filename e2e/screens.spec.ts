@@ -80,3 +80,21 @@ test('a server that stops answering is said on the page', async ({ page }) => {
   await page.getByRole('button', { name: 'Try again' }).click();
   await expect(page.getByRole('heading', { name: 'Starter formats' })).toBeVisible();
 });
+
+test('windows of other versions over the master, and the area that all of them show', async ({ page }) => {
+  await addQuickBook(page);
+  await bringIn(page, await plainFilm('common.mp4'));
+  await choosePlaces(page, 'Quickby, Tall', 'Quickby, Square');
+  await page.getByRole('link', { name: /square, open its framing/ }).click();
+  await expect(page.getByTestId('window-numbers')).toHaveText('x 140 · y 0 · w 360 · h 360');
+  await expect(page.getByTestId('common-area')).toHaveCount(0);
+  await page.getByRole('button', { name: 'Window of A' }).click();
+  await expect(page.getByTestId('common-size')).toHaveText('202.5 × 360');
+  const [common, surface] = [await page.getByTestId('common-area').boundingBox(), await page.getByTestId('master-surface').boundingBox()];
+  expect(common!.width / surface!.width).toBeCloseTo(202.5 / 640, 2);
+  // Moved away from each other, the common area shrinks with the hand.
+  for (let i = 0; i < 8; i++) await page.keyboard.press('Shift+ArrowRight');
+  await expect(page.getByTestId('common-size')).toHaveText('201.3 × 360');
+  await page.getByRole('button', { name: 'none' }).click();
+  await expect(page.getByTestId('common-area')).toHaveCount(0);
+});

@@ -10,6 +10,7 @@ export * from './specs/schema.ts';
 export * from './specs/book.ts';
 export * from './masters/facts.ts';
 export * from './framing/framing.ts';
+export * from './framing/common-area.ts';
 export * from './render/levels.ts';
 export * from './render/budget.ts';
 export * from './render/resample.ts';

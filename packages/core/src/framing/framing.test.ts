@@ -2,6 +2,7 @@ import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { framingSchema, heldFraming, maxZoom, poseAt, settlePose, stretchAt, windowAt, windowOf, zoomAbout } from './framing.ts';
 import { resamplePlan } from '../render/resample.ts';
+import { commonArea } from './common-area.ts';
 
 const side = fc.integer({ min: 64, max: 4096 });
 const size = fc.record({ width: side, height: side });
@@ -83,4 +84,28 @@ test('a still window is cut to within half a delivered pixel, from inside the ma
     // Small masters enlarged a lot leave few whole pixels to choose from.
     expect(error).toBeLessThan(f.width / window.width > 3 ? 1.5 : 0.75);
   }), { numRuns: 200 });
+});
+
+describe('the common area', () => {
+  const hd = { width: 1920, height: 1080 };
+  const centred = (width: number, height: number) => windowOf({ x: 0.5, y: 0.5, zoom: 1 }, hd, { width, height });
+  test('of 9:16, 4:5, 1:1 and 16:9 in the middle of HD is the 9:16 window; 3:1 takes its top and bottom (arithmetic)', () => {
+    const windows = [centred(1080, 1920), centred(1080, 1350), centred(1080, 1080), centred(1920, 1080)];
+    expect(commonArea(windows)).toEqual({ x: 656.25, y: 0, width: 607.5, height: 1080 });
+    expect(commonArea([...windows, centred(1500, 500)])).toEqual({ x: 656.25, y: 220, width: 607.5, height: 640 });
+  });
+  test('windows that only touch, or none at all, have nothing in common', () => {
+    expect(commonArea([])).toBeNull();
+    expect(commonArea([{ x: 0, y: 0, width: 10, height: 10 }, { x: 10, y: 0, width: 10, height: 10 }])).toBeNull();
+  });
+  test('a point is in the common area exactly when every window shows it', () => {
+    const poses = fc.array(pose, { minLength: 1, maxLength: 6 });
+    fc.assert(fc.property(poses, fc.array(size, { minLength: 6, maxLength: 6 }), unit, unit, (some, frames, u, v) => {
+      const windows = some.map((p, i) => windowOf(p, hd, frames[i]!));
+      const [x, y] = [u * hd.width, v * hd.height];
+      const inside = (w: { x: number; y: number; width: number; height: number }) => x > w.x && y > w.y && x < w.x + w.width && y < w.y + w.height;
+      const area = commonArea(windows);
+      expect(area !== null && inside(area)).toBe(windows.every(inside));
+    }));
+  });
 });

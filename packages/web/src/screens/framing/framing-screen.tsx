@@ -1,9 +1,9 @@
 import { useGesture } from '@use-gesture/react';
 import { useSnackbar } from 'notistack';
-import { useEffect, useRef, useState, type RefObject } from 'react';
+import { useEffect, useRef, useState, type ReactNode, type RefObject } from 'react';
 import { useHotkeys } from 'react-hotkeys-hook';
 import { Link, useNavigate, useParams } from 'react-router';
-import { aspectLabel, bitrateLabel, bytesLabel, centredPose, clamp, codecLabel, durationLabel, enlargement, frameToTimecode, maxZoom, planSeconds, poseAt, problemLine, rateLabel, settlePose, shapeWord, sizeLabel, windowOf, zoomAbout, type Pose, type Size } from '@mivvy/core';
+import { aspectLabel, bitrateLabel, bytesLabel, centredPose, clamp, codecLabel, commonArea, durationLabel, enlargement, frameToTimecode, maxZoom, planSeconds, poseAt, problemLine, rateLabel, settlePose, shapeWord, sizeLabel, windowAt, windowOf, zoomAbout, type Pose, type Size } from '@mivvy/core';
 import type { Master, Version } from '@mivvy/api';
 import { problemOf } from '../../api/client.ts';
 import { useRemoveVersion } from '../../api/queries.ts';
@@ -15,8 +15,9 @@ import { frameOf, Proof, TroubleStrip, WholeMaster } from '../../parts/proof.tsx
 import { StandingStamp, VersionStamp } from '../../parts/stamp.tsx';
 import { Transport } from '../../parts/transport.tsx';
 import { usePlanned, versionName, type Planned } from '../../parts/versions.ts';
-import { useDesk } from '../../play/use-desk.tsx';
+import { useDesk, useHead } from '../../play/use-desk.tsx';
 import { useThisProduction } from '../production/production-frame.tsx';
+import { OverMaster, placeOver, WindowChoice } from './over-master.tsx';
 import { useFramingEdit } from './use-framing-edit.ts';
 import './framing.css';
 
@@ -71,7 +72,7 @@ function usePictureHand(target: RefObject<HTMLElement | null>, hand: { pose: Pos
 const fitted = (size: Size) => ({ aspectRatio: `${size.width} / ${size.height}`, width: `min(100cqw, ${(100 * size.width) / size.height}cqh)` });
 
 /** The delivery note: the version in sentences, with what can be changed underlined. */
-function DeliveryNote({ version, master, frame, planned, pose, setPose, saved }: { version: Version; master: Master; frame: Size; planned: Planned; pose: Pose; setPose: (pose: Pose) => void; saved: string }) {
+function DeliveryNote({ version, master, frame, planned, pose, setPose, saved, choice }: { version: Version; master: Master; frame: Size; planned: Planned; pose: Pose; setPose: (pose: Pose) => void; saved: string; choice: ReactNode }) {
   const { displayed } = master.facts!.video;
   const { plan, delivered, budget } = planned.planned;
   const window = windowOf(pose, displayed, frame);
@@ -100,6 +101,7 @@ function DeliveryNote({ version, master, frame, planned, pose, setPose, saved }:
       <p><button className="fix" onClick={() => setPose(centredPose)}>Back to the middle</button></p>
       {planned.troubles.filter((t) => t.code !== 'enlarged').map((t) => <p key={t.code} className={`warn ${t.severity === 'look' ? '' : t.severity === 'note' ? 'mild' : 'fault'}`}>{t.sentence} {t.mend}</p>)}
       <p className={factor > 1.005 ? 'warn mild' : 'quiet'}>{factor > 1.005 ? `The picture is enlarged ${factor.toFixed(2)} times. A master with more pixels would avoid it.` : `The picture is reduced to ${factor.toFixed(2)} of its size.`}</p>
+      {choice}
       <p className="quiet" style={{ fontSize: 12 }} role="status">{saved}</p>
       <RemoveVersion version={version} />
     </section>
@@ -129,6 +131,7 @@ function Workplace({ version, master, siblings }: { version: Version; master: Ma
   const { framing, pose, setPose, saving } = useFramingEdit(version);
   const shown: Version = { ...version, framing };
   const planned = usePlanned(shown, master);
+  const head = useHead();
   const displayed = master.facts!.video.displayed;
   const frame = frameOf(version, master);
   const window = windowOf(pose, displayed, frame);
@@ -158,7 +161,12 @@ function Workplace({ version, master, siblings }: { version: Version; master: Ma
   useHotkeys('pageup', () => go(-1), keys, [siblings, version.id]);
 
   const percent = (n: number, of: number) => `${(n / of) * 100}%`;
-  const box = { left: percent(window.x, displayed.width), top: percent(window.y, displayed.height), width: percent(window.width, displayed.width), height: percent(window.height, displayed.height) };
+  const box = placeOver(window, displayed);
+  const otherVersions = siblings.filter((v) => v.id !== version.id && v.placement);
+  const [over, setOver] = useState<string[]>([]);
+  const others = otherVersions.filter((v) => over.includes(v.id)).map((v) => ({ version: v, window: windowAt(v.framing, head.frame, displayed, frameOf(v, master)) }));
+  const common = commonArea([window, ...others.map((o) => o.window)]);
+  const tags = [version.tag, ...others.map((o) => o.version.tag)].sort().join(' ');
   const right = percent(displayed.width - window.x - window.width, displayed.width);
   const bottom = percent(displayed.height - window.y - window.height, displayed.height);
   const one = (n: number) => Number(n.toFixed(1));
@@ -166,9 +174,9 @@ function Workplace({ version, master, siblings }: { version: Version; master: Ma
   return (
     <>
       <div className="framing">
-        {planned ? <DeliveryNote version={shown} master={master} frame={frame} planned={planned} pose={pose} setPose={setPose} saved={saved} /> : <section className="note"><h2>{versionName(version)}</h2><p className="quiet">Its master is still being read.</p></section>}
+        {planned ? <DeliveryNote version={shown} master={master} frame={frame} planned={planned} pose={pose} setPose={setPose} saved={saved} choice={<WindowChoice siblings={otherVersions} shown={over} onChange={setOver} />} /> : <section className="note"><h2>{versionName(version)}</h2><p className="quiet">Its master is still being read.</p></section>}
         <section className="table" aria-label="Master">
-          <div className="bar"><span><b style={{ fontWeight: 650, marginRight: 12 }}>Master</b><span className="mono quiet" data-testid="window-numbers">x {one(window.x)} · y {one(window.y)} · w {one(window.width)} · h {one(window.height)}</span></span><span className="quiet clip">{master.name}, {sizeLabel(displayed)}</span></div>
+          <div className="bar"><span><b style={{ fontWeight: 650, marginRight: 12 }}>Master</b><span className="mono quiet" data-testid="window-numbers">x {one(window.x)} · y {one(window.y)} · w {one(window.width)} · h {one(window.height)}</span></span><span className="quiet clip">{others.length === 0 ? <>{master.name}, {sizeLabel(displayed)}</> : common ? <>Common area of {tags}: <b data-testid="common-size">{one(common.width)} × {one(common.height)}</b></> : <>{tags} have nothing in common</>}</span></div>
           <div className="well">
             <div ref={masterBox} className="on-master" style={fitted(displayed)} data-testid="master-surface">
               <WholeMaster master={master} />
@@ -176,6 +184,7 @@ function Workplace({ version, master, siblings }: { version: Version; master: Ma
               <div className="dim" style={{ right: 0, top: 0, bottom: 0, width: right }} />
               <div className="dim" style={{ left: box.left, right, top: 0, height: box.top }} />
               <div className="dim" style={{ left: box.left, right, bottom: 0, height: bottom }} />
+              <OverMaster others={others} common={common} master={displayed} />
               <div className="window" style={box}><span className="tag">{version.tag}</span></div>
             </div>
           </div>

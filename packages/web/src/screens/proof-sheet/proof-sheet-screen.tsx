@@ -86,14 +86,14 @@ interface SheetVersion {
   planned: Planned | null;
 }
 
-function MasterRow({ master, versions, overlays, scale, onPlaces }: { master: Master; versions: SheetVersion[]; overlays: Overlays; scale: number; onPlaces: () => void }) {
+function MasterRow({ master, versions, overlays, scale, first, onPlaces }: { master: Master; versions: SheetVersion[]; overlays: Overlays; scale: number; first: boolean; onPlaces: () => void }) {
   const { productionId } = master;
   return (
     <section className="row" aria-label={master.name}>
       <div className="film-note">
         <h2><Link to={`/productions/${productionId}/masters/${master.id}`} style={{ textDecoration: 'none' }}>{master.name}</Link></h2>
         {master.state === 'failed' ? <Stamp shape="fail">Cannot be used</Stamp> : <p className="quiet">{master.facts ? masterSummary(master.facts) : 'Being read'}.</p>}
-        {master.state === 'failed' ? <p className="quiet">{master.problem && problemLine(master.problem)}</p> : <button className="fix tall" onClick={onPlaces}>{versions.length ? 'Add places' : 'Choose places'}</button>}
+        {master.state === 'failed' ? <p className="quiet">{master.problem && problemLine(master.problem)}</p> : versions.length ? <button className="fix tall" onClick={onPlaces}>Add places</button> : master.facts && <Button variant={first ? 'contained' : 'outlined'} onClick={onPlaces}>Choose places</Button>}
       </div>
       <div className="proofs">
         {versions.map(({ version, planned }) => <Cell key={version.id} version={version} master={master} planned={planned} overlays={overlays} scale={scale} />)}
@@ -234,7 +234,7 @@ export function ProofSheetScreen() {
                   </Button>
                 )}
               </div>
-              {rows.map(({ master, versions }) => <MasterRow key={master.id} master={master} versions={versions} overlays={overlays} scale={scale} onPlaces={() => setPlacesFor(master.id)} />)}
+              {rows.map(({ master, versions }) => <MasterRow key={master.id} master={master} versions={versions} overlays={overlays} scale={scale} first={production.versions.length === 0 && master.id === leadId} onPlaces={() => setPlacesFor(master.id)} />)}
             </div>
             <NeedsALook production={production} rows={rows} />
           </div>
