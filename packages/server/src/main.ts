@@ -1,4 +1,4 @@
-import { rm, writeFile } from 'node:fs/promises';
+import { access, constants, rm, writeFile } from 'node:fs/promises';
 import { delimiter, join, resolve } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import getPort from 'get-port';
@@ -7,6 +7,7 @@ import { z } from 'zod';
 import { locateTools } from '@mivvy/media';
 import { createApp } from './app.ts';
 import { openWorkspace } from './open.ts';
+import { makeFolder } from './storage.ts';
 
 const environment = z.object({
   MIVVY_PORT: z.coerce.number().int().min(0).max(65535).default(4600),
@@ -26,15 +27,18 @@ if (!env.success) {
 const dataDir = resolve(env.data.MIVVY_DATA);
 const inboxes = env.data.MIVVY_INBOX.split(delimiter).filter(Boolean).map((p) => resolve(p));
 
-const wanted = env.data.MIVVY_PORT;
-const port = await getPort({ port: wanted === 0 ? undefined : wanted, host: '127.0.0.1' });
-const logFile = join(dataDir, 'logs', 'server.log');
-const log = pino({ level: env.data.MIVVY_LOG_LEVEL, redact: ['req.headers.cookie'] }, pino.destination({ dest: logFile, mkdir: true, sync: false }));
-
-const ws = await openWorkspace({ dataDir, inboxes, log }).catch((error: unknown) => {
+/** Ends with one sentence when the data folder is of no use. */
+function unusable(error: unknown): never {
   process.stderr.write(`The data folder ${dataDir} cannot be used: ${(error as Error).message}\nCheck that it can be written to, or set MIVVY_DATA to another.\n`);
   process.exit(2);
-});
+}
+const logDir = join(dataDir, 'logs');
+await makeFolder(logDir).then(() => access(logDir, constants.W_OK)).catch(unusable);
+
+const wanted = env.data.MIVVY_PORT;
+const port = await getPort({ port: wanted === 0 ? undefined : wanted, host: '127.0.0.1' });
+const log = pino({ level: env.data.MIVVY_LOG_LEVEL }, pino.destination({ dest: join(logDir, 'server.log'), sync: false }));
+const ws = await openWorkspace({ dataDir, inboxes, log }).catch(unusable);
 const addressFile = join(dataDir, 'server.json');
 const server = createApp(ws).listen(port, '127.0.0.1', () => {
   if (wanted !== 0 && port !== wanted) say(`Port ${wanted} is taken, so another was chosen.`);

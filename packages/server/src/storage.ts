@@ -1,5 +1,5 @@
 import { mkdir, readdir, rm, stat, statfs } from 'node:fs/promises';
-import { basename, extname, isAbsolute, join, relative, resolve } from 'node:path';
+import { basename, dirname, extname, isAbsolute, join, relative, resolve } from 'node:path';
 
 /** Where everything lies. All paths are below one data folder, so that it can be moved and backed up as one. */
 export interface Storage {
@@ -16,6 +16,18 @@ export interface Storage {
   specs: string;
   /** Folders whose films may be brought in without copying. */
   inboxes: string[];
+}
+
+/**
+ * Makes a folder and the ones that it lies in, one by one: Node's own recursive way never ends on file systems that
+ * refuse new folders as if their parent were missing.
+ */
+export async function makeFolder(path: string): Promise<void> {
+  const parent = dirname(path);
+  if (parent !== path && !(await stat(parent).catch(() => null))) await makeFolder(parent);
+  await mkdir(path).catch((error: NodeJS.ErrnoException) => {
+    if (error.code !== 'EEXIST') throw error;
+  });
 }
 
 /** Makes the data folder and its parts. */
