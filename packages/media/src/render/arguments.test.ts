@@ -1,0 +1,90 @@
+import { describe, expect, test } from '@jest/globals';
+import { heldFraming, makePlan, type MasterFacts, type Placement, type RenderPlan } from '@mivvy/core';
+import { placement } from '../testing/helpers.ts';
+import { containerArgs, passesOf, pictureArgs } from './encoders.ts';
+import { pictureFilters, proxyFilters } from './filters.ts';
+
+const facts = (over: Partial<MasterFacts['video']> = {}): MasterFacts => ({
+  container: 'mov', bytes: 1, audio: null, audioStreams: 0,
+  video: {
+    streamIndex: 0, codec: 'h264', profile: 'High', pixelFormat: 'yuv420p', bitDepth: 8, coded: { width: 1920, height: 1080 }, displayed: { width: 1920, height: 1080 }, rotation: 0,
+    pixelAspect: { num: 1, den: 1 }, rate: { num: 25, den: 1 }, rateVaries: false, frames: 200, framesCounted: true, interlaced: false, startSeconds: 0,
+    colour: { primaries: 'bt709', transfer: 'bt709', matrix: 'bt709', range: 'tv' }, hdr: 'none', ...over,
+  },
+});
+const plan = (place: Partial<Placement> = {}, video: Partial<MasterFacts['video']> = {}): RenderPlan =>
+  makePlan({ facts: facts(video), sha256: '0'.repeat(64), placement: placement({ frame: { width: 1080, height: 1920 }, ...place }), framing: heldFraming() }).plan;
+/** The value after a flag. */
+const after = (args: string[], flag: string) => args[args.indexOf(flag) + 1];
+
+describe('encoder arguments', () => {
+  const two = { mode: 'two-pass' as const, targetKbps: 3500, maxKbps: 4000 };
+  test('the story (common practice): two passes at 3.5, never above 4 Mbit/s, High at level 4.0, a keyframe every 2 s', () => {
+    const p = plan({ video: { codec: 'h264', rate: two, keyframeSeconds: 2 } });
+    expect(passesOf(p)).toEqual([1, 2]);
+    const args = pictureArgs(p, 2, null);
+    expect(['-b:v', '-maxrate', '-bufsize', '-level:v', '-profile:v', '-g', '-pass'].map((flag) => after(args, flag))).toEqual(['3500000', '4000000', '4000000', '4.0', 'high', '50', '2']);
+  });
+  test('BT.709 is tagged in primaries, transfer and matrix (Rec. ITU-T H.273, code point 1) for every codec', () => {
+    for (const codec of ['h264', 'hevc', 'vp9', 'av1'] as const) {
+      const args = pictureArgs(plan({ container: codec === 'vp9' || codec === 'av1' ? 'webm' : 'mp4', video: { codec, rate: { mode: 'quality', crf: 24 } } }), 'only', null);
+      expect(['-color_primaries', '-color_trc', '-colorspace', '-color_range', '-pix_fmt', '-crf'].map((flag) => after(args, flag))).toEqual(['bt709', 'bt709', 'bt709', 'tv', 'yuv420p', '24']);
+    }
+  });
+  test('a lowered target takes the place of the wanted one', () => {
+    expect(after(pictureArgs(plan({ video: { codec: 'h264', rate: two } }), 2, 1234), '-b:v')).toBe('1234000');
+  });
+  test('HEVC in MP4 carries the tag that players look for; its passes are told their own log', () => {
+    const args = pictureArgs(plan({ video: { codec: 'hevc', rate: two } }), 1, null);
+    expect(after(args, '-tag:v')).toBe('hvc1');
+    expect(after(args, '-x265-params')).toContain('pass=1:stats=pass.log');
+  });
+  test('an AV1 target is aimed at in one pass; quality has one pass anyway', () => {
+    expect(passesOf(plan({ container: 'webm', video: { codec: 'av1', rate: two } }))).toEqual(['only']);
+    expect(passesOf(plan())).toEqual(['only']);
+  });
+  test('VP9 in quality mode is not held to a default bitrate', () => {
+    expect(after(pictureArgs(plan({ container: 'webm', video: { codec: 'vp9', rate: { mode: 'quality', crf: 30 } } }), 'only', null), '-b:v')).toBe('0');
+  });
+  test('containers: the index first where there is one, no foreign metadata, nothing that differs between runs', () => {
+    for (const container of ['mp4', 'mov', 'webm'] as const) {
+      const args = containerArgs({ ...plan(), container });
+      expect(after(args, '-map_metadata')).toBe('-1');
+      expect(args).toContain('+bitexact');
+      expect(args.includes('+faststart+write_colr')).toBe(container !== 'webm');
+    }
+  });
+});
+
+describe('filter chains', () => {
+  test('pictures are numbered, cut, scaled and cut again, in that order', () => {
+    const names = pictureFilters(plan(), 0).split(',').map((f) => f.split('=')[0]);
+    expect(names).toEqual(['settb', 'setpts', 'trim', 'setpts', 'settb', 'setpts', 'crop', 'scale', 'format', 'crop', 'setsar']);
+  });
+  test('the frames left out by seeking are not counted again', () => {
+    const p = { ...plan(), stretches: plan().stretches.map((s) => ({ ...s, source: { from: 80, to: 120 } })) };
+    expect(pictureFilters(p, 0)).toContain('trim=start_frame=80:end_frame=120');
+    expect(pictureFilters(p, 80)).toContain('trim=start_frame=0:end_frame=40');
+  });
+  test('every second frame is chosen by number, never blended', () => {
+    const chain = pictureFilters(plan({ frameRate: { max: '30' } }, { rate: { num: 50, den: 1 } }), 0);
+    expect(chain).toContain('select=not(mod(n\\,2))');
+    expect(chain).not.toMatch(/minterpolate|framerate|blend/);
+  });
+  test('each peculiarity adds its own step and no other', () => {
+    const plain = pictureFilters(plan(), 0);
+    for (const [over, step] of [[{ interlaced: true }, 'bwdif'], [{ rateVaries: true }, 'fps=25/1'], [{ hdr: 'pq' as const }, 'tonemap=hable'], [{ pixelAspect: { num: 4, den: 3 } }, 'scale=1920:1080:flags=lanczos,setsar=1'], [{ displayed: { width: 1919, height: 1079 } }, 'format=yuv444p']] as const) {
+      expect(plain).not.toContain(step);
+      expect(pictureFilters(plan({}, over), 0)).toContain(step);
+    }
+  });
+  test('a proxy is never larger than its master, and even', () => {
+    const small = facts({ displayed: { width: 641, height: 359 } });
+    expect(proxyFilters(small, plan().master, 1280)).toMatch(/scale=64[02]:3(58|60):/);
+    expect(proxyFilters(facts({ displayed: { width: 3840, height: 2160 } }), plan().master, 1280)).toContain('scale=1280:720:');
+  });
+  test('a plan of several stretches is not silently cut to its first', () => {
+    const p = plan();
+    expect(() => pictureFilters({ ...p, stretches: [p.stretches[0]!, p.stretches[0]!] }, 0)).toThrow(/several stretches/);
+  });
+});

@@ -1,0 +1,200 @@
+import { afterEach, beforeEach, describe, expect, test } from '@jest/globals';
+import type { MasterFacts } from '@mivvy/core';
+import { PlayDesk } from './play-desk.ts';
+
+/** A video element as the desk uses it: it seeks when told to, and shows what a test makes it show. */
+class FakeVideo extends EventTarget {
+  preload = '';
+  playsInline = false;
+  muted = false;
+  src = '';
+  readyState = 0;
+  seeking = false;
+  paused = true;
+  dataset: Record<string, string> = {};
+  seeks: number[] = [];
+  private time = 0;
+  private waiting: ((now: number, picture: { mediaTime: number }) => void)[] = [];
+
+  get currentTime() {
+    return this.time;
+  }
+  set currentTime(value: number) {
+    this.time = value;
+    this.seeking = true;
+    this.seeks.push(value);
+  }
+  requestVideoFrameCallback(callback: (now: number, picture: { mediaTime: number }) => void) {
+    this.waiting.push(callback);
+  }
+  play() {
+    this.paused = false;
+    return Promise.resolve();
+  }
+  pause() {
+    this.paused = true;
+  }
+  load() {}
+  removeAttribute() {
+    this.src = '';
+  }
+
+  /** The file's headers have come. */
+  arrive() {
+    this.readyState = 4;
+    this.dispatchEvent(new Event('loadedmetadata'));
+    this.settle();
+  }
+  /** The seek under way ends. */
+  settle() {
+    this.seeking = false;
+    this.dispatchEvent(new Event('seeked'));
+  }
+  /** A picture is shown. */
+  show(mediaTime: number) {
+    const callbacks = this.waiting;
+    this.waiting = [];
+    callbacks.forEach((tell) => tell(0, { mediaTime }));
+  }
+}
+
+const made: FakeVideo[] = [];
+const facts = (num: number, frames: number, startSeconds = 0) => ({ video: { rate: { num, den: 1 }, frames, startSeconds, displayed: { width: 1920, height: 1080 } } }) as MasterFacts;
+
+beforeEach(() => {
+  made.length = 0;
+  Object.assign(globalThis, { document: { createElement: () => { const v = new FakeVideo(); made.push(v); return v; } } });
+});
+afterEach(() => {
+  delete (globalThis as { document?: unknown }).document;
+});
+
+function desk() {
+  const d = new PlayDesk();
+  const film = d.film('one', facts(25, 100), 'original');
+  const [video] = made;
+  video!.arrive();
+  return { d, film, video: video! };
+}
+
+describe('the play head', () => {
+  test('a film is put on the desk once', () => {
+    const { d, film } = desk();
+    expect(d.film('one', facts(25, 100), 'original')).toBe(film);
+    expect(made).toHaveLength(1);
+    expect(film.video.muted).toBe(true);
+  });
+
+  test('a proxy that becomes ready takes the original’s place, and whoever listened still hears', () => {
+    const { d, film } = desk();
+    let drawn = 0;
+    film.listeners.add(() => drawn++);
+    const proxy = d.film('one', facts(25, 100), 'proxy');
+    expect(proxy).not.toBe(film);
+    made[1]!.show(0);
+    expect(drawn).toBe(1);
+    made[0]!.show(0);
+    expect(drawn).toBe(1);
+  });
+
+  test('seeks to the middle of a frame, so that rounding cannot land on its neighbour; stays inside the film', () => {
+    const { d, video } = desk();
+    d.seek(37);
+    expect(video.currentTime).toBeCloseTo(37.5 / 25, 9);
+    video.settle();
+    d.seek(1e6);
+    expect(d.snapshot().frame).toBe(99);
+    video.settle();
+    d.seek(-4);
+    expect(d.snapshot().frame).toBe(0);
+  });
+
+  test('while one seek runs, only the newest of the others is kept', () => {
+    const { d, video } = desk();
+    const before = video.seeks.length;
+    for (const frame of [10, 20, 30, 40]) d.seek(frame);
+    expect(video.seeks.length - before).toBe(1);
+    video.settle();
+    expect(video.seeks.length - before).toBe(2);
+    expect(video.currentTime).toBeCloseTo(40.5 / 25, 9);
+  });
+
+  test('the frame shown is named by the picture’s own time, from where the picture starts', () => {
+    const d = new PlayDesk();
+    const film = d.film('late', facts(25, 100, 0.2), 'original');
+    made[0]!.arrive();
+    made[0]!.show(0.2 + 12 / 25);
+    expect(film.shown).toBe(12);
+    const proxy = d.film('late', facts(25, 100, 0.2), 'proxy');
+    made[1]!.show(12 / 25);
+    expect(proxy.shown).toBe(12);
+  });
+
+  test('playing follows the pictures of the lead film, and rests on the frame that was shown last', () => {
+    const { d, video } = desk();
+    d.play();
+    expect(video.paused).toBe(false);
+    video.show(8 / 25);
+    expect(d.snapshot()).toMatchObject({ frame: 8, playing: true });
+    d.toggle();
+    expect(d.snapshot()).toMatchObject({ frame: 8, playing: false });
+    expect(video.paused).toBe(true);
+    expect(video.currentTime).toBeCloseTo(8.5 / 25, 9);
+  });
+
+  test('played from the end, it starts again; a step stops it', () => {
+    const { d, video } = desk();
+    d.seek(99);
+    video.settle();
+    d.play();
+    expect(d.snapshot().frame).toBe(0);
+    d.step(3);
+    expect(d.snapshot()).toMatchObject({ frame: 3, playing: false });
+  });
+
+  test('films of other rates keep step in seconds, also when the lead changes', () => {
+    const { d } = desk();
+    d.film('fast', facts(50, 400), 'original');
+    made[1]!.arrive();
+    d.seek(50);
+    expect(made[1]!.currentTime).toBeCloseTo(100.5 / 50, 9);
+    d.lead('fast');
+    expect(d.snapshot().frame).toBe(100);
+    expect(d.secondsNow()).toBe(2);
+  });
+
+  test('a film that drifts while playing is brought back', () => {
+    const { d, video } = desk();
+    d.film('other', facts(25, 100), 'original');
+    const other = made[1]!;
+    other.arrive();
+    video.settle();
+    d.play();
+    other.settle();
+    video.show(40 / 25);
+    expect(other.currentTime).toBeCloseTo(40 / 25, 6);
+  });
+
+  test('sound comes from the lead film alone', () => {
+    const { d, video } = desk();
+    d.film('other', facts(25, 100), 'original');
+    d.setSound(true);
+    expect([video.muted, made[1]!.muted]).toEqual([false, true]);
+    d.lead('other');
+    expect([video.muted, made[1]!.muted]).toEqual([true, false]);
+  });
+
+  test('a film that cannot be played is named; a cleared desk is empty', () => {
+    const { d, video } = desk();
+    let told = 0;
+    d.subscribe(() => told++);
+    video.dispatchEvent(new Event('error'));
+    expect(d.snapshot().failed).toBe('one');
+    expect(told).toBe(1);
+    d.clear();
+    expect(d.snapshot()).toMatchObject({ frame: 0, failed: null });
+    expect(video.src).toBe('');
+    d.play();
+    expect(d.snapshot().playing).toBe(false);
+  });
+});
