@@ -100,12 +100,13 @@ async function peakMemory(pid: number): Promise<number> {
   return Number(/VmHWM:\s+(\d+) kB/.exec(status)?.[1] ?? 0) * 1024;
 }
 
+/** The encoders that this process started itself; others on the machine are not ours to count. */
 async function ffmpegPids(): Promise<number[]> {
   const pids: number[] = [];
   for (const entry of await readdir('/proc')) {
     if (!/^\d+$/.test(entry)) continue;
-    const name = await readFile(`/proc/${entry}/comm`, 'utf8').catch(() => '');
-    if (name.trim() === 'ffmpeg') pids.push(Number(entry));
+    const status = await readFile(`/proc/${entry}/status`, 'utf8').catch(() => '');
+    if (/^Name:\s+ffmpeg$/m.test(status) && Number(/^PPid:\s+(\d+)/m.exec(status)?.[1]) === process.pid) pids.push(Number(entry));
   }
   return pids;
 }
