@@ -1,7 +1,10 @@
-// Writes the JSON Schemas of our file formats into docs/formats/. Run: npm run formats
-import { writeFileSync } from 'node:fs';
+import { mkdir, writeFile } from 'node:fs/promises';
 import { fileURLToPath } from 'node:url';
-import { specBookJsonSchema } from '../packages/core/src/index.ts';
+import { specBookJsonSchema, versionPlanJsonSchema } from '../packages/core/src/index.ts';
 
-const out = fileURLToPath(new URL('../docs/formats/specbook.schema.json', import.meta.url));
-writeFileSync(out, `${JSON.stringify(specBookJsonSchema(), null, 2)}\n`);
+// Writes the published JSON Schemas from the ones that the code enforces.
+const dir = fileURLToPath(new URL('../docs/formats/', import.meta.url));
+await mkdir(dir, { recursive: true });
+for (const [name, schema] of Object.entries({ specbook: specBookJsonSchema(), 'version-plan': versionPlanJsonSchema() })) {
+  await writeFile(`${dir}${name}.schema.json`, `${JSON.stringify(schema, null, 2)}\n`);
+}

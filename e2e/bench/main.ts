@@ -10,10 +10,10 @@ import { fileURLToPath } from 'node:url';
 import { parseArgs } from 'node:util';
 import { chromium } from '@playwright/test';
 import { execa } from 'execa';
-import { heldFraming, makePlan, type Placement } from '../../packages/core/src/index.ts';
+import { heldFraming, makePlan, stillWindow, type Placement } from '../../packages/core/src/index.ts';
 import { countFrames, deliver, probeMaster } from '../../packages/media/src/index.ts';
 import { containerArgs, pictureArgs } from '../../packages/media/src/render/encoders.ts';
-import { pictureFilters } from '../../packages/media/src/render/filters.ts';
+import { stillFilters } from '../../packages/media/src/render/filters.ts';
 
 const root = fileURLToPath(new URL('../..', import.meta.url));
 const { values } = parseArgs({ options: { pairs: { type: 'string', default: '2' }, only: { type: 'string' } } });
@@ -61,7 +61,7 @@ const timed = async (work: () => Promise<unknown>) => {
 
 async function exportRatio(source: string): Promise<void> {
   const plan = await planFor(source, tall);
-  const filters = pictureFilters(plan, 0);
+  const filters = stillFilters(plan, 0, stillWindow(plan)!);
   const plain = async () => {
     const work = join(dir, 'plain');
     await mkdir(work, { recursive: true });
@@ -188,7 +188,7 @@ async function exportMemory(short: string, long: string): Promise<void> {
   };
   const plan = await planFor(long, small);
   const [ours10, ours] = [await run(long), await run(short)];
-  const plain = await watchFfmpeg(() => execa('ffmpeg', ['-v', 'error', '-nostdin', '-y', '-i', long, '-map', '0:0', '-vf', pictureFilters(plan, 0), ...pictureArgs(plan, 'only', null), '-an', ...containerArgs(plan), join(dir, 'memory plain.mp4')]));
+  const plain = await watchFfmpeg(() => execa('ffmpeg', ['-v', 'error', '-nostdin', '-y', '-i', long, '-map', '0:0', '-vf', stillFilters(plan, 0, stillWindow(plan)!), ...pictureArgs(plan, 'only', null), '-an', ...containerArgs(plan), join(dir, 'memory plain.mp4')]));
   say(`the encoder’s memory for ten minutes ÷ for 20 s: ${(ours10 / ours).toFixed(2)}; ÷ plain ffmpeg’s for ten minutes: ${(ours10 / plain).toFixed(2)}`);
 }
 

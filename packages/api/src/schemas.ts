@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { checkReportSchema, framingSchema, masterFactsSchema, outletSchema, placementSchema } from '@mivvy/core';
+import { acceptanceSchema, checkReportSchema, framingSchema, keepSchema, marginChoiceSchema, masterFactsSchema, outletSchema, placementSchema, shotsSchema } from '@mivvy/core';
 
 const id = z.string().regex(/^[A-Za-z0-9_-]{4,32}$/);
 const when = z.iso.datetime();
@@ -9,17 +9,17 @@ const shortText = z.string().trim().min(1).max(120);
 export const problemSchema = z.object({ code: z.string(), sentence: z.string(), mend: z.string() });
 
 /** One job for one client: masters, versions, dates. */
-export const productionSchema = z.object({ id, name: z.string(), client: z.string(), createdAt: when, updatedAt: when });
+export const productionSchema = z.object({ id, name: z.string(), client: z.string(), margin: marginChoiceSchema, createdAt: when, updatedAt: when });
 export type Production = z.infer<typeof productionSchema>;
 
 export const newProductionSchema = z.strictObject({ name: shortText, client: z.string().trim().max(120).default('') });
-export const productionChangeSchema = z.strictObject({ name: shortText.optional(), client: z.string().trim().max(120).optional() });
+export const productionChangeSchema = z.strictObject({ name: shortText.optional(), client: z.string().trim().max(120).optional(), margin: marginChoiceSchema.optional() });
 
 export const standingSchema = z.enum(['blocked', 'to-make', 'queued', 'making', 'passed', 'failed-check', 'failed', 'behind']);
 
 /** A production as the home screen shows it. */
 export const productionCardSchema = productionSchema.extend({
-  masters: z.array(z.object({ id, name: z.string(), hasPoster: z.boolean() })),
+  masters: z.array(z.object({ id, name: z.string(), take: z.number().int(), hasPoster: z.boolean() })),
   standings: z.array(standingSchema),
 });
 export type ProductionCard = z.infer<typeof productionCardSchema>;
@@ -31,6 +31,18 @@ export const proofSourceSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('making-proxy'), fraction: z.number() }),
   z.object({ kind: z.literal('none') }),
 ]);
+
+/** What carrying the framing over to a replaced film came to. */
+export const carriedSchema = z.object({
+  /** In words, for the person who replaced it. */
+  words: z.array(z.string()),
+  /** First frames of shots that nothing of the old film resembles. */
+  unmatched: z.array(z.number().int()),
+  at: when,
+});
+
+/** Whether the last change can be taken back, and the one taken back done again. */
+const undoSchema = z.object({ undo: z.boolean(), redo: z.boolean() });
 
 /** A master file of a production. */
 export const masterSchema = z.object({
@@ -46,8 +58,16 @@ export const masterSchema = z.object({
   sha256: z.string().nullable(),
   problem: problemSchema.nullable(),
   proof: proofSourceSchema,
-  /** How many stills the strip holds; 0 until it is drawn. */
-  stills: z.number().int(),
+  hasPoster: z.boolean(),
+  /** Which file this is: grows when another takes its place. */
+  take: z.number().int(),
+  /** Null until they have been looked for. */
+  shots: shotsSchema.nullable(),
+  keeps: z.array(keepSchema),
+  /** Grows with every change of shots or keeps; a change names the revision it was made from. */
+  revision: z.number().int(),
+  carried: carriedSchema.nullable(),
+  can: undoSchema,
   createdAt: when,
 });
 export type Master = z.infer<typeof masterSchema>;
@@ -105,6 +125,8 @@ export const versionSchema = z.object({
   framing: framingSchema,
   /** Grows with every change; a change names the revision it was made from. */
   revision: z.number().int(),
+  accepted: z.array(acceptanceSchema),
+  can: undoSchema,
   standing: standingSchema,
   /** Why the newest file is behind; empty unless it is. */
   behind: z.array(z.string()),
@@ -112,6 +134,9 @@ export const versionSchema = z.object({
   updatedAt: when,
 });
 export type Version = z.infer<typeof versionSchema>;
+
+/** A version after a plan file was read into it, and what is worth saying about that. */
+export const versionReadSchema = z.object({ version: versionSchema, words: z.array(z.string()) });
 
 /** Everything that a production's screens show. */
 export const productionDetailSchema = productionSchema.extend({
@@ -122,9 +147,24 @@ export const productionDetailSchema = productionSchema.extend({
 export type ProductionDetail = z.infer<typeof productionDetailSchema>;
 
 export const newVersionsSchema = z.strictObject({ masterId: id, placementIds: z.array(z.string()).min(1).max(64) });
+/** A change of a master's shots or keeps. A cut that was moved takes the framings' changes along. */
+export const masterWorkSchema = z.strictObject({
+  revision: z.number().int(),
+  shots: shotsSchema.optional(),
+  keeps: z.array(keepSchema).max(400).optional(),
+  movedCut: z.strictObject({ from: z.number().int().nonnegative(), to: z.number().int().nonnegative() }).optional(),
+});
+export const readFileSchema = z.strictObject({ fileName: z.string().min(1).max(200), text: z.string().max(20_000_000) });
+/** A master or version after a file was read into it, and what is worth saying about that. */
+export const masterReadSchema = z.object({ master: masterSchema, words: z.array(z.string()) });
+/** Copies a version's framing, whole or of the shot at a frame, to other versions. */
+export const carryRequestSchema = z.strictObject({ fromVersionId: id, toVersionIds: z.array(id).min(1).max(200), shotAt: z.number().int().nonnegative().optional() });
+export const carryAnswerSchema = z.object({ changed: z.number().int(), words: z.array(z.string()) });
+export const acceptRequestSchema = z.strictObject({ mark: acceptanceSchema.shape.mark, reason: acceptanceSchema.shape.reason });
+export const unacceptRequestSchema = z.strictObject({ mark: acceptanceSchema.shape.mark });
 export const framingChangeSchema = z.strictObject({ revision: z.number().int(), framing: framingSchema });
 export const newExportsSchema = z.strictObject({ versionIds: z.array(id).min(1).max(200) });
-export const registerMasterSchema = z.strictObject({ inboxFile: z.string().min(1).max(1000) });
+export const registerMasterSchema = z.strictObject({ inboxFile: z.string().min(1).max(1000), replaces: id.optional() });
 
 /** A film lying in an inbox folder, not yet part of a production. */
 export const inboxFileSchema = z.object({ path: z.string(), name: z.string(), bytes: z.number(), changedAt: when });

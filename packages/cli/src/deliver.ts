@@ -2,8 +2,8 @@ import { mkdir, readFile, mkdtemp, rm, stat } from 'node:fs/promises';
 import { basename, extname, join, resolve } from 'node:path';
 import { parseArgs } from 'node:util';
 import {
-  deliverableName, fail, findPlacement, heldFraming, isRefused, makePlan, ok, parseTimecode, planFingerprint, problemLine, readSpecBook, settlePose,
-  troublesOf, type FrameSpan, type MasterFacts, type PlacedOutlet, type Pose, type Result,
+  deliverableName, fail, findPlacement, heldFraming, makePlan, ok, parseTimecode, planFingerprint, planForMaster, problemLine, readSpecBook, readVersionPlan, refusal, settlePose,
+  troublesOf, type FrameSpan, type Framing, type MasterFacts, type PlacedOutlet, type Pose, type Result,
 } from '@mivvy/core';
 import { Cancelled, countFrames, deliver, probeMaster, sha256File } from '@mivvy/media';
 
@@ -12,6 +12,7 @@ export const usage = `Usage: mivvy deliver --master FILE --specs SPECBOOK --plac
                      [--framing hold]      the window stands still
                      [--at X,Y]            where it is centred, fractions of the master (0.5,0.5)
                      [--zoom Z]            how far it zooms in, 1 to 8 (1)
+                     [--plan FILE]         framed as a plan file of the app says, instead of --at and --zoom
                      [--in TC] [--to TC]   first frame delivered, and first one not: 00:00:05:10 or 5.4s
                      [--jobs N]            files made at a time, 1 to 4 (1)
                      [--quiet]             no progress lines`;
@@ -23,6 +24,7 @@ interface Request {
   placements: string[];
   out: string;
   pose: Pose;
+  plan: string | undefined;
   from: string | undefined;
   to: string | undefined;
   jobs: number;
@@ -30,7 +32,7 @@ interface Request {
 }
 
 /** Flags that the contract knows and this release cannot serve yet. */
-const notYet: Record<string, string> = { plan: 'plans as files', pace: 'changing the pace', captions: 'captions' };
+const notYet: Record<string, string> = { pace: 'changing the pace', captions: 'captions' };
 
 function readRequest(argv: string[]): Result<Request> {
   const wrong = (sentence: string) => fail<Request>('wrong-use', sentence, 'Run “mivvy deliver --help” for the way it is called.');
@@ -66,7 +68,7 @@ function readRequest(argv: string[]): Result<Request> {
   const inside = (n: number) => Math.max(0, Math.min(1, n));
   return ok({
     master: resolve(values.master), specs: resolve(values.specs), placements: [...new Set(values.placement)], out: resolve(values.out),
-    pose: { x: inside(Number(at[1])), y: inside(Number(at[2])), zoom }, from: values.in, to: values.to, jobs, quiet: values.quiet,
+    pose: { x: inside(Number(at[1])), y: inside(Number(at[2])), zoom }, plan: values.plan === undefined ? undefined : resolve(values.plan), from: values.in, to: values.to, jobs, quiet: values.quiet,
   });
 }
 
@@ -97,7 +99,7 @@ export async function deliverCommand(argv: string[], print: (line: string) => vo
     return 2;
   }
   try {
-    const job = await prepare(request.value, signal);
+    const job = await prepare(request.value, tell, signal);
     if (!job.ok) {
       tell(problemLine(job.problem));
       return 2;
@@ -114,9 +116,11 @@ interface Prepared {
   sha256: string;
   places: PlacedOutlet[];
   span: FrameSpan;
+  /** From a plan file; without one the window is held where the command line says. */
+  framing: Framing | undefined;
 }
 
-async function prepare(request: Request, signal: AbortSignal): Promise<Result<Prepared>> {
+async function prepare(request: Request, tell: (line: string) => void, signal: AbortSignal): Promise<Result<Prepared>> {
   const book = await readFile(request.specs, 'utf8').then((text) => readSpecBook(text, basename(request.specs)), () => fail<never>('no-specs', `The spec book ${request.specs} cannot be read.`, 'Check the path.'));
   if (!book.ok) return book;
   const places: PlacedOutlet[] = [];
@@ -134,12 +138,22 @@ async function prepare(request: Request, signal: AbortSignal): Promise<Result<Pr
   if (!quick.ok) return quick;
   const facts = await countFrames(request.master, quick.value, signal);
   if (!facts.ok) return facts;
+  let framing: Framing | undefined;
+  if (request.plan !== undefined) {
+    const text = await readFile(request.plan, 'utf8').catch(() => null);
+    if (text === null) return fail('no-plan', `The plan ${request.plan} cannot be read.`, 'Check the path.');
+    const plan = readVersionPlan(text, basename(request.plan));
+    if (!plan.ok) return plan;
+    const fitted = planForMaster(plan.value, facts.value);
+    fitted.words.forEach(tell);
+    framing = fitted.framing;
+  }
   const span = readSpan(request, facts.value);
   if (!span.ok) return span;
-  return ok({ facts: facts.value, sha256: await sha256File(request.master, signal), places, span: span.value });
+  return ok({ facts: facts.value, sha256: await sha256File(request.master, signal), places, span: span.value, framing });
 }
 
-async function run(request: Request, { facts, sha256, places, span }: Prepared, print: (line: string) => void, tell: (line: string) => void, signal: AbortSignal): Promise<number> {
+async function run(request: Request, { facts, sha256, places, span, framing }: Prepared, print: (line: string) => void, tell: (line: string) => void, signal: AbortSignal): Promise<number> {
   await mkdir(request.out, { recursive: true });
   // Work lies in a hidden folder beside the files, so that finishing is a rename on one disk.
   const work = await mkdtemp(join(request.out, '.mivvy-'));
@@ -147,10 +161,10 @@ async function run(request: Request, { facts, sha256, places, span }: Prepared, 
   let allPassed = true;
   const one = async ({ outlet, placement }: PlacedOutlet) => {
     const pose = settlePose(request.pose, facts.video.displayed, placement.frame);
-    const planned = makePlan({ facts, sha256, placement, framing: heldFraming(pose), span });
+    const planned = makePlan({ facts, sha256, placement, framing: framing ?? heldFraming(pose), span });
     const troubles = troublesOf(planned, placement);
     const event = (rest: object) => print(JSON.stringify({ event: 'deliverable', placement: placement.id, ...rest, troubles }));
-    if (isRefused(troubles)) {
+    if (refusal(troubles)) {
       allPassed = false;
       for (const t of troubles.filter((t) => t.severity === 'fault')) tell(`${outlet.name}, ${placement.name}: ${t.sentence} ${t.mend}`);
       return event({ file: null, sha256: null, status: 'refused', checks: [] });

@@ -3,21 +3,12 @@ import { basename } from 'node:path';
 import { setTimeout } from 'node:timers/promises';
 import { fileURLToPath } from 'node:url';
 import { z } from 'zod';
-import { heldFraming, poseAt, type Pose } from '@mivvy/core';
 import { inboxFileSchema, masterSchema, productionCardSchema, productionDetailSchema, productionSchema, versionSchema } from '@mivvy/api';
 import { demoFilms } from './film/make.ts';
+import { filmCuts, filmFraming, filmKeeps } from './framing.ts';
 
 const productionName = 'Kite Weekend';
 const client = 'Gullhaven Harbour Trust';
-
-/** Where each version of the film looks: left edge and top in master pixels, and zoom. */
-const framings: Record<string, { left: number; top: number; zoom: number }> = {
-  'kelpie-tall': { left: 300, top: 0, zoom: 1 },
-  'hearthpost-feed': { left: 190, top: 0, zoom: 1 },
-  'hearthpost-square': { left: 150, top: 0, zoom: 1 },
-  'tarnboard-board': { left: 240, top: 0, zoom: 1 },
-  'wickerly-header': { left: 0, top: 190, zoom: 1 },
-};
 
 /** Waits until the server has written where it listens. */
 async function serverAddress(file: string): Promise<string> {
@@ -62,12 +53,20 @@ async function fill(): Promise<void> {
   if (!film?.facts) return;
   const displayed = film.facts.video.displayed;
   await ask(z.unknown(), `/productions/${production.id}/versions`, 'POST', { masterId: film.id, placementIds: ['kelpie-tall', 'hearthpost-feed', 'hearthpost-square', 'longmere-wide', 'tarnboard-board', 'hearthpost-story', 'wickerly-header'] });
-  const { versions, masters } = await ask(productionDetailSchema, `/productions/${production.id}`);
-  for (const version of versions) {
-    const wanted = framings[version.placementId];
-    if (!wanted || !version.placement) continue;
-    const pose: Pose = poseAt(wanted.left, wanted.top, wanted.zoom, displayed, version.placement.frame);
-    await ask(versionSchema, `/versions/${version.id}`, 'PATCH', { revision: version.revision, framing: heldFraming(pose) });
+  const detail = () => ask(productionDetailSchema, `/productions/${production.id}`);
+  // Its cuts are found while it is read; framing starts when they are known.
+  let { versions, masters } = await detail();
+  for (let i = 0; i < 300 && !masters.find((m) => m.id === film.id)?.shots; i++) {
+    await setTimeout(400);
+    ({ versions, masters } = await detail());
+  }
+  const master = masters.find((m) => m.id === film.id)!;
+  if (master.shots?.length === filmCuts.length) {
+    await ask(masterSchema, `/masters/${film.id}/work`, 'PATCH', { revision: master.revision, keeps: filmKeeps });
+    for (const version of versions.filter((v) => v.masterId === film.id && v.placement)) {
+      const framing = filmFraming(version.placementId, { shots: master.shots, frames: film.facts.video.frames, master: displayed, frame: version.placement!.frame });
+      await ask(versionSchema, `/versions/${version.id}`, 'PATCH', { revision: version.revision, framing });
+    }
   }
   const phone = masters.find((m) => m.fileName.startsWith('Phone'));
   if (phone) await ask(z.unknown(), `/productions/${production.id}/versions`, 'POST', { masterId: phone.id, placementIds: ['kelpie-tall', 'hearthpost-story'] });

@@ -1,3 +1,13 @@
+CREATE TABLE `changes` (
+	`id` integer PRIMARY KEY AUTOINCREMENT NOT NULL,
+	`subject_id` text NOT NULL,
+	`before` text NOT NULL,
+	`after` text NOT NULL,
+	`undone` integer DEFAULT false NOT NULL,
+	`made_at` text NOT NULL
+);
+--> statement-breakpoint
+CREATE INDEX `changes_by_subject` ON `changes` (`subject_id`,`id`);--> statement-breakpoint
 CREATE TABLE `deliverables` (
 	`id` text PRIMARY KEY NOT NULL,
 	`version_id` text NOT NULL,
@@ -57,7 +67,13 @@ CREATE TABLE `masters` (
 	`sha256` text,
 	`problem` text,
 	`proxy` text NOT NULL,
-	`stills` integer DEFAULT 0 NOT NULL,
+	`has_poster` integer DEFAULT false NOT NULL,
+	`take` integer DEFAULT 1 NOT NULL,
+	`shots` text,
+	`keeps` text DEFAULT '[]' NOT NULL,
+	`revision` integer DEFAULT 1 NOT NULL,
+	`before` text,
+	`carried` text,
 	`created_at` text NOT NULL,
 	FOREIGN KEY (`production_id`) REFERENCES `productions`(`id`) ON UPDATE no action ON DELETE cascade
 );
@@ -67,6 +83,7 @@ CREATE TABLE `productions` (
 	`id` text PRIMARY KEY NOT NULL,
 	`name` text NOT NULL,
 	`client` text NOT NULL,
+	`margin` text DEFAULT '{"kind":"place"}' NOT NULL,
 	`created_at` text NOT NULL,
 	`updated_at` text NOT NULL
 );
@@ -79,6 +96,7 @@ CREATE TABLE `versions` (
 	`tag` text NOT NULL,
 	`framing` text NOT NULL,
 	`revision` integer NOT NULL,
+	`accepted` text DEFAULT '[]' NOT NULL,
 	`created_at` text NOT NULL,
 	`updated_at` text NOT NULL,
 	FOREIGN KEY (`production_id`) REFERENCES `productions`(`id`) ON UPDATE no action ON DELETE cascade,

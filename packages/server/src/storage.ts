@@ -9,6 +9,8 @@ export interface Storage {
   originals: string;
   proxies: string;
   stills: string;
+  /** What was found in films by looking at them, by the sum of their bytes. */
+  analysis: string;
   exports: string;
   /** Working folders of running jobs; whatever lies here belongs to a job or is rubbish. */
   work: string;
@@ -34,11 +36,11 @@ export async function makeFolder(path: string): Promise<void> {
 export async function openStorage(root: string, inboxes: string[]): Promise<Storage> {
   const at = (name: string) => join(root, name);
   const storage: Storage = {
-    root, database: at('mivvy.sqlite'), uploads: at('uploads'), originals: at('originals'), proxies: at('proxies'), stills: at('stills'),
+    root, database: at('mivvy.sqlite'), uploads: at('uploads'), originals: at('originals'), proxies: at('proxies'), stills: at('stills'), analysis: at('analysis'),
     exports: at('exports'), work: at('work'), logs: at('logs'), specs: at('specs'), inboxes: inboxes.length ? inboxes : [at('inbox')],
   };
-  const { uploads, originals, proxies, stills, exports, work, logs, specs } = storage;
-  for (const dir of [uploads, originals, proxies, stills, exports, work, logs, specs]) await mkdir(dir, { recursive: true });
+  const { uploads, originals, proxies, stills, analysis, exports, work, logs, specs } = storage;
+  for (const dir of [uploads, originals, proxies, stills, analysis, exports, work, logs, specs]) await mkdir(dir, { recursive: true });
   if (!inboxes.length) await mkdir(at('inbox'), { recursive: true });
   return storage;
 }
@@ -55,8 +57,9 @@ export function fromStored(storage: Storage, path: string): string {
 }
 
 export const proxyPath = (storage: Storage, masterId: string) => join(storage.proxies, `${masterId}.mp4`);
-export const stripPath = (storage: Storage, masterId: string) => join(storage.stills, `${masterId}.strip.jpg`);
 export const posterPath = (storage: Storage, masterId: string) => join(storage.stills, `${masterId}.poster.jpg`);
+/** Where one small frame of a master lies once it has been drawn. */
+export const stillPath = (storage: Storage, masterId: string, take: number, frame: number) => join(storage.stills, masterId, `${take}-${frame}.jpg`);
 export const logPath = (storage: Storage, jobId: string) => join(storage.logs, `${jobId}.log`);
 
 /** Bytes free on the disk of the data folder. */
@@ -91,7 +94,7 @@ export async function listInbox(storage: Storage): Promise<InboxEntry[]> {
 
 /** Removes everything that was made for a master; the film itself only where we own it. */
 export async function removeMasterFiles(storage: Storage, masterId: string): Promise<void> {
-  for (const path of [proxyPath(storage, masterId), stripPath(storage, masterId), posterPath(storage, masterId), join(storage.originals, masterId)]) {
+  for (const path of [proxyPath(storage, masterId), posterPath(storage, masterId), join(storage.stills, masterId), join(storage.originals, masterId)]) {
     await rm(path, { recursive: true, force: true });
   }
 }

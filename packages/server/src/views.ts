@@ -1,7 +1,8 @@
 import { desc, eq, inArray, sql } from 'drizzle-orm';
-import { behindReasons, isRefused, makePlan, planFingerprint, standingOf, troublesOf, type PlannedVersion, type Trouble } from '@mivvy/core';
+import { behindReasons, makePlan, refusal, planFingerprint, standingOf, troublesOf, type PlannedVersion, type Trouble } from '@mivvy/core';
 import type { Deliverable, Master, Production, ProductionCard, ProductionDetail, Version } from '@mivvy/api';
 import { deliverables, jobs, masters, productions, versions } from './db/schema.ts';
+import { nothing, whatCan, type Can } from './history.ts';
 import { toJob, type JobRow } from './jobs/runner.ts';
 import type { Workspace } from './workspace.ts';
 
@@ -11,19 +12,19 @@ type DeliverableRow = typeof deliverables.$inferSelect;
 type Ws = Pick<Workspace, 'db' | 'specs'>;
 
 export function toProduction(row: typeof productions.$inferSelect): Production {
-  const { id, name, client, createdAt, updatedAt } = row;
-  return { id, name, client, createdAt, updatedAt };
+  const { id, name, client, margin, createdAt, updatedAt } = row;
+  return { id, name, client, margin, createdAt, updatedAt };
 }
 
-export function toMaster(row: MasterRow, job: JobRow | undefined): Master {
+export function toMaster(row: MasterRow, job: JobRow | undefined, can: Can = nothing): Master {
   const proof: Master['proof'] =
     row.state === 'failed' || !row.facts ? { kind: 'none' }
     : row.proxy === 'not-needed' ? { kind: 'original' }
     : row.proxy === 'made' ? { kind: 'proxy' }
     : row.proxy === 'wanted' ? { kind: 'making-proxy', fraction: job?.state === 'running' ? job.fraction : 0 }
     : { kind: 'none' };
-  const { id, productionId, name, fileName, origin, bytes, state, facts, sha256, problem, stills, createdAt } = row;
-  return { id, productionId, name, fileName, origin, bytes, state, facts, sha256, problem, proof, stills, createdAt };
+  const { id, productionId, name, fileName, origin, bytes, state, facts, sha256, problem, hasPoster, take, shots, keeps, revision, carried, createdAt } = row;
+  return { id, productionId, name, fileName, origin, bytes, state, facts, sha256, problem, proof, hasPoster, take, shots, keeps, revision, carried, can, createdAt };
 }
 
 export function toDeliverable(row: DeliverableRow): Deliverable {
@@ -40,20 +41,20 @@ export function planOf(ws: Ws, version: VersionRow, master: MasterRow): { planne
   return { planned, troubles: troublesOf(planned, place.placement) };
 }
 
-function toVersion(ws: Ws, row: VersionRow, master: MasterRow, newest: DeliverableRow | undefined, job: JobRow | undefined): Version {
+function toVersion(ws: Ws, row: VersionRow, master: MasterRow, newest: DeliverableRow | undefined, job: JobRow | undefined, can: Can): Version {
   const place = ws.specs.find(row.placementId);
   const current = planOf(ws, row, master);
   const fingerprint = current && master.sha256 ? planFingerprint(current.planned.plan) : undefined;
   const standing = standingOf({
-    refused: !place || (current !== undefined && isRefused(current.troubles)),
+    refused: !place || (current !== undefined && refusal(current.troubles) !== undefined),
     job: job?.state,
     jobNewer: !newest || (job !== undefined && job.createdAt > newest.madeAt),
     file: newest && { fingerprint: newest.fingerprint, passed: newest.passed },
     current: fingerprint,
   });
-  const { id, productionId, masterId, tag, placementId, framing, revision, updatedAt } = row;
+  const { id, productionId, masterId, tag, placementId, framing, revision, accepted, updatedAt } = row;
   return {
-    id, productionId, masterId, tag, placementId, framing, revision, updatedAt, standing,
+    id, productionId, masterId, tag, placementId, framing, revision, accepted, updatedAt, can, standing,
     outlet: place?.outlet ?? null,
     placement: place?.placement ?? null,
     behind: standing === 'behind' && newest && current ? behindReasons(newest.plan, current.planned.plan) : [],
@@ -73,7 +74,15 @@ async function versionsOf(ws: Ws, productionIds: string[]): Promise<Version[]> {
   );
   const files = new Map(newestFiles.map((d) => [d.versionId, d]));
   const works = new Map(newestJobs.map((j) => [j.subjectId, j]));
-  return rows.map(({ versions: v, masters: m }) => toVersion(ws, v, m, files.get(v.id), works.get(v.id)));
+  const can = await whatCan(ws.db, rows.map((r) => r.versions.id));
+  return rows.map(({ versions: v, masters: m }) => toVersion(ws, v, m, files.get(v.id), works.get(v.id), can(v.id)));
+}
+
+/** One master as the API shows it. */
+export async function masterView(ws: Ws, id: string): Promise<Master | undefined> {
+  const [row] = await ws.db.select().from(masters).where(eq(masters.id, id));
+  const [job] = await ws.db.select().from(jobs).where(sql`${jobs.subjectId} = ${id} and ${jobs.state} in ('queued', 'running')`);
+  return row && toMaster(row, job, (await whatCan(ws.db, [id]))(id));
 }
 
 /** One version as the API shows it. */
@@ -86,11 +95,11 @@ export async function versionView(ws: Ws, id: string): Promise<Version | undefin
 export async function productionCards(ws: Ws): Promise<ProductionCard[]> {
   const rows = await ws.db.select().from(productions).orderBy(desc(productions.updatedAt));
   const ids = rows.map((r) => r.id);
-  const films = ids.length ? await ws.db.select({ id: masters.id, name: masters.name, stills: masters.stills, productionId: masters.productionId }).from(masters).where(inArray(masters.productionId, ids)).orderBy(masters.createdAt) : [];
+  const films = ids.length ? await ws.db.select({ id: masters.id, name: masters.name, take: masters.take, hasPoster: masters.hasPoster, productionId: masters.productionId }).from(masters).where(inArray(masters.productionId, ids)).orderBy(masters.createdAt) : [];
   const made = await versionsOf(ws, ids);
   return rows.map((row) => ({
     ...toProduction(row),
-    masters: films.filter((m) => m.productionId === row.id).map((m) => ({ id: m.id, name: m.name, hasPoster: m.stills > 0 })),
+    masters: films.filter((m) => m.productionId === row.id).map((m) => ({ id: m.id, name: m.name, take: m.take, hasPoster: m.hasPoster })),
     standings: made.filter((v) => v.productionId === row.id).map((v) => v.standing),
   }));
 }
@@ -101,9 +110,10 @@ export async function productionDetail(ws: Ws, id: string): Promise<ProductionDe
   if (!row) return undefined;
   const films = await ws.db.select().from(masters).where(eq(masters.productionId, id)).orderBy(masters.createdAt, masters.id);
   const active = await ws.db.select().from(jobs).where(sql`${jobs.productionId} = ${id} and ${jobs.state} in ('queued', 'running')`).orderBy(jobs.createdAt);
+  const can = await whatCan(ws.db, films.map((m) => m.id));
   return {
     ...toProduction(row),
-    masters: films.map((m) => toMaster(m, active.find((j) => j.subjectId === m.id))),
+    masters: films.map((m) => toMaster(m, active.find((j) => j.subjectId === m.id), can(m.id))),
     versions: await versionsOf(ws, [id]),
     jobs: active.map(toJob),
   };

@@ -1,5 +1,5 @@
+import { canonicalJson } from '../canonical.ts';
 import type { RenderPlan } from '../render/plan.ts';
-import { canonicalJson } from '../render/plan.ts';
 
 /** Where a version's deliverable stands. One word for each; the interface stamps it with a shape of its own. */
 export type Standing = 'blocked' | 'to-make' | 'queued' | 'making' | 'passed' | 'failed-check' | 'failed' | 'behind';
@@ -34,8 +34,8 @@ export function behindReasons(made: RenderPlan, now: RenderPlan): string[] {
   const differs = (pick: (plan: RenderPlan) => unknown) => canonicalJson(pick(made)) !== canonicalJson(pick(now));
   const reasons: string[] = [];
   if (differs((p) => p.master.sha256)) reasons.push('the master was replaced');
-  if (differs((p) => p.stretches.map((s) => s.window))) reasons.push('the framing was moved');
-  if (differs((p) => p.stretches.map((s) => s.source))) reasons.push('the cut changed');
+  if (differs((p) => p.framing)) reasons.push('the framing was moved');
+  if (differs((p) => p.source)) reasons.push('the cut changed');
   if (differs((p) => p.frame)) reasons.push('the frame size changed');
   if (differs((p) => p.rate)) reasons.push('the frame rate changed');
   if (differs((p) => p.video)) reasons.push('the encoding numbers changed');

@@ -1,6 +1,7 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import { framingSchema, heldFraming, maxZoom, poseAt, settlePose, stretchAt, windowAt, windowOf, zoomAbout } from './framing.ts';
+import { framingSchema, heldFraming, stretchAt, windowAt } from './framing.ts';
+import { maxZoom, poseAt, settlePose, windowOf, zoomAbout } from './pose.ts';
 import { resamplePlan } from '../render/resample.ts';
 import { commonArea } from './common-area.ts';
 

@@ -1,105 +1,143 @@
 import { z } from 'zod';
-import { clamp, type MasterRect, type Size } from '../picture/geometry.ts';
-import { largestWindowSize } from '../picture/fit.ts';
+import { rectSchema, type MasterRect, type Size } from '../picture/geometry.ts';
+import { moveSchema, poseOfMove, type Move } from './move.ts';
+import { centredPose, windowOf, type Pose } from './pose.ts';
 
-/** The most a window may zoom in: an eighth of the largest window each way. */
-export const maxZoom = 8;
+/** A colour as written in style sheets, six digits. */
+const colourSchema = z.string().regex(/^#[0-9a-f]{6}$/, 'a colour is written #1a2b3c');
 
 /**
- * Where a window sits, free of any frame's shape, so that it can be carried from one placement to another:
- * its centre in [0,1] of the displayed master, and a zoom of 1 (the largest window that fits) up to {@link maxZoom}.
+ * How the picture fills the frame.
+ * - `filled`: the window fills it.
+ * - `bars`: the whole master stands in it, on a colour.
+ * - `soft`: the whole master stands in it, over a soft enlarged copy of itself.
+ * - `stacked`: two windows, one above the other; `divide` is the upper one's share of the height.
  */
-export const poseSchema = z.object({
-  x: z.number().min(0).max(1),
-  y: z.number().min(0).max(1),
-  zoom: z.number().min(1).max(maxZoom),
-});
-export type Pose = z.infer<typeof poseSchema>;
+export const fillSchema = z.discriminatedUnion('kind', [
+  z.object({ kind: z.literal('filled') }),
+  z.object({ kind: z.literal('bars'), colour: colourSchema }),
+  z.object({ kind: z.literal('soft') }),
+  z.object({ kind: z.literal('stacked'), divide: z.number().min(0.2).max(0.8), lower: moveSchema }),
+]);
+export type Fill = z.infer<typeof fillSchema>;
 
-const moveSchema = z.discriminatedUnion('kind', [z.object({ kind: z.literal('hold'), pose: poseSchema })]);
+/** The ordinary way: the window fills the frame. */
+export const filled: Fill = { kind: 'filled' };
 
 /** A stretch of the framing, from a master frame until the next stretch starts or the film ends. */
-const stretchSchema = z.object({ from: z.number().int().nonnegative(), move: moveSchema });
+export const stretchSchema = z.object({
+  from: z.number().int().nonnegative(),
+  move: moveSchema,
+  fill: fillSchema.optional(),
+  /** The setup whose shots share this framing; a stretch without one is framed on its own. */
+  setup: z.string().max(40).optional(),
+});
+export type Stretch = z.infer<typeof stretchSchema>;
 
 /** All windows of a version through time. The first stretch starts at frame 0; starts only grow. */
 export const framingSchema = z
-  .object({ version: z.literal(1), stretches: z.array(stretchSchema).min(1) })
+  .object({ version: z.literal(1), stretches: z.array(stretchSchema).min(1).max(20_000) })
   .refine((f) => f.stretches[0]?.from === 0, 'the first stretch starts at frame 0')
   .refine((f) => f.stretches.every((s, i) => i === 0 || s.from > f.stretches[i - 1]!.from), 'stretches come in order');
 export type Framing = z.infer<typeof framingSchema>;
-
-/** The middle of the master, as large as it goes. */
-export const centredPose: Pose = { x: 0.5, y: 0.5, zoom: 1 };
 
 /** A framing that holds one window through the whole film. */
 export function heldFraming(pose: Pose = centredPose): Framing {
   return { version: 1, stretches: [{ from: 0, move: { kind: 'hold', pose } }] };
 }
 
-/** The window of a pose: the frame's exact shape, wholly inside the master. Never rounded. */
-export function windowOf(pose: Pose, master: Size, frame: Size): MasterRect {
-  const largest = largestWindowSize(master, frame);
-  const zoom = clamp(pose.zoom, 1, maxZoom);
-  const width = largest.width / zoom;
-  const height = largest.height / zoom;
-  return {
-    x: clamp(pose.x * master.width - width / 2, 0, master.width - width),
-    y: clamp(pose.y * master.height - height / 2, 0, master.height - height),
-    width,
-    height,
-  };
-}
-
-/** The pose whose window has this left edge and top (master pixels) at a zoom, clamped into the master. */
-export function poseAt(left: number, top: number, zoom: number, master: Size, frame: Size): Pose {
-  const largest = largestWindowSize(master, frame);
-  const z = clamp(zoom, 1, maxZoom);
-  const width = largest.width / z;
-  const height = largest.height / z;
-  return {
-    x: (clamp(left, 0, master.width - width) + width / 2) / master.width,
-    y: (clamp(top, 0, master.height - height) + height / 2) / master.height,
-    zoom: z,
-  };
-}
-
-/** Puts a pose's centre where its window really sits, so that repeated nudges never wind up beyond an edge. */
-export function settlePose(pose: Pose, master: Size, frame: Size): Pose {
-  const window = windowOf(pose, master, frame);
-  return poseAt(window.x, window.y, pose.zoom, master, frame);
-}
-
-/** Zooms a pose to `zoom` while the master point at (`u`, `v`), fractions of the master, stays where it is in the frame. */
-export function zoomAbout(pose: Pose, zoom: number, u: number, v: number, master: Size, frame: Size): Pose {
-  const before = windowOf(pose, master, frame);
-  const z = clamp(zoom, 1, maxZoom);
-  const largest = largestWindowSize(master, frame);
-  const fx = (u * master.width - before.x) / before.width;
-  const fy = (v * master.height - before.y) / before.height;
-  return poseAt(u * master.width - (fx * largest.width) / z, v * master.height - (fy * largest.height) / z, z, master, frame);
+/** Index of the stretch that a master frame falls in. */
+export function stretchIndexAt(framing: Framing, masterFrame: number): number {
+  const { stretches } = framing;
+  let low = 0;
+  let high = stretches.length - 1;
+  while (low < high) {
+    const middle = (low + high + 1) >> 1;
+    if (stretches[middle]!.from <= masterFrame) low = middle;
+    else high = middle - 1;
+  }
+  return low;
 }
 
 /** The stretch of a framing that a master frame falls in. */
-export function stretchAt(framing: Framing, masterFrame: number): Framing['stretches'][number] {
-  let found = framing.stretches[0]!;
-  for (const stretch of framing.stretches) {
-    if (stretch.from > masterFrame) break;
-    found = stretch;
-  }
-  return found;
+export function stretchAt(framing: Framing, masterFrame: number): Stretch {
+  return framing.stretches[stretchIndexAt(framing, masterFrame)]!;
+}
+
+/** A part of the master and where it lands in the frame; both have the same shape, so nothing is ever stretched. */
+export const panelSchema = z.object({ source: rectSchema, into: rectSchema });
+
+/** One picture of a version: what is seen of the master, where, and on what ground. */
+export interface Layout {
+  /** Whole even pixels of the frame in `into`, except where a panel fills it. */
+  panels: { source: MasterRect; into: { x: number; y: number; width: number; height: number } }[];
+  /** What lies behind the panels; null where they cover the frame. */
+  ground: null | { kind: 'colour'; colour: string } | { kind: 'soft'; source: MasterRect };
+}
+
+/** Share of the frame's size that the soft ground is reduced to before it is spread out over the frame again. */
+export const softReduction = 1 / 24;
+
+const whole = (frame: Size) => ({ x: 0, y: 0, width: frame.width, height: frame.height });
+
+/** Height of the upper of two stacked windows: whole even pixels, because colour is stored for pairs of lines. */
+export function upperHeight(divide: number, frame: Size): number {
+  return Math.min(frame.height - 2, Math.max(2, Math.round((frame.height * divide) / 2) * 2));
+}
+
+/** The whole master in the frame: whole even pixels, the picture trimmed by less than a line rather than stretched. */
+function wholeInside(master: Size, frame: Size): Layout['panels'][number] {
+  const scale = Math.min(frame.width / master.width, frame.height / master.height);
+  const even = (n: number, most: number) => Math.min(most, Math.max(2, Math.floor((n + 1e-6) / 2) * 2));
+  const width = even(master.width * scale, frame.width);
+  const height = even(master.height * scale, frame.height);
+  const source = { width: Math.min(master.width, width / scale), height: Math.min(master.height, height / scale) };
+  return {
+    source: { x: (master.width - source.width) / 2, y: (master.height - source.height) / 2, ...source },
+    into: { x: Math.floor((frame.width - width) / 4) * 2, y: Math.floor((frame.height - height) / 4) * 2, width, height },
+  };
+}
+
+/** The frame that a stretch's moves are made for: for stacked windows, each its own part of the frame. */
+export function frameOfPanel(fill: Fill | undefined, panel: 'upper' | 'lower', frame: Size): Size {
+  if (fill?.kind !== 'stacked') return frame;
+  const upper = upperHeight(fill.divide, frame);
+  return { width: frame.width, height: panel === 'upper' ? upper : frame.height - upper };
 }
 
 /**
- * The one truth for the window: what the proof draws, the troubles are computed from and the renderer crops.
+ * The one truth for the picture: what the proof draws, the troubles are worked out from and the renderer makes.
  *
  * @param masterFrame integer frame of the master
  * @param master displayed size of the master, pixels
  * @param frame delivered frame size, pixels
  */
-export function windowAt(framing: Framing, masterFrame: number, master: Size, frame: Size): MasterRect {
-  const { move } = stretchAt(framing, masterFrame);
-  switch (move.kind) {
-    case 'hold':
-      return windowOf(move.pose, master, frame);
+export function layoutAt(framing: Framing, masterFrame: number, master: Size, frame: Size): Layout {
+  const stretch = stretchAt(framing, masterFrame);
+  const at = masterFrame - stretch.from;
+  const fill = stretch.fill ?? filled;
+  const through = (move: Move, part: Size) => windowOf(poseOfMove(move, at, master, part), master, part);
+  switch (fill.kind) {
+    case 'filled':
+      return { panels: [{ source: through(stretch.move, frame), into: whole(frame) }], ground: null };
+    case 'bars':
+      return { panels: [wholeInside(master, frame)], ground: { kind: 'colour', colour: fill.colour } };
+    case 'soft':
+      return { panels: [wholeInside(master, frame)], ground: { kind: 'soft', source: windowOf(centredPose, master, frame) } };
+    case 'stacked': {
+      const [upper, lower] = [frameOfPanel(fill, 'upper', frame), frameOfPanel(fill, 'lower', frame)];
+      return {
+        panels: [
+          { source: through(stretch.move, upper), into: whole(upper) },
+          { source: through(fill.lower, lower), into: { ...whole(lower), y: upper.height } },
+        ],
+        ground: null,
+      };
+    }
   }
+}
+
+/** The window of a version at a frame: its first panel's part of the master. See {@link layoutAt}. */
+export function windowAt(framing: Framing, masterFrame: number, master: Size, frame: Size): MasterRect {
+  return layoutAt(framing, masterFrame, master, frame).panels[0]!.source;
 }

@@ -3,7 +3,7 @@ import fc from 'fast-check';
 import { enlargement, evenWindow, fitWhole, frameForMaster, largestWindowSize } from './fit.ts';
 import { aspectLabel, overlaps, shapeWord } from './geometry.ts';
 import { insideMargins, publishedMargins } from './safe.ts';
-import { centredPose, windowOf } from '../framing/framing.ts';
+import { centredPose, windowOf } from '../framing/pose.ts';
 
 const hd = { width: 1920, height: 1080 };
 const uhd = { width: 3840, height: 2160 };

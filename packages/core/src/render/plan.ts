@@ -1,7 +1,8 @@
 import { sha256 } from '@noble/hashes/sha2.js';
 import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js';
 import { z } from 'zod';
-import { rectSchema, sizeSchema, type Size } from '../picture/geometry.ts';
+import { canonicalJson } from '../canonical.ts';
+import { sizeSchema, type MasterRect, type Size } from '../picture/geometry.ts';
 import { frameForMaster } from '../picture/fit.ts';
 import { deliveredLength, deliveredRate, sourceFrameAt, type DeliveredRate } from '../time/delivered-rate.ts';
 import { fps, frameToSeconds, rateSchema } from '../time/rate.ts';
@@ -9,7 +10,9 @@ import { frameSpanSchema, spanLength, type FrameSpan } from '../time/span.ts';
 import type { Placement } from '../specs/schema.ts';
 import { rateRule } from '../specs/book.ts';
 import type { MasterFacts } from '../masters/facts.ts';
-import { windowAt, type Framing } from '../framing/framing.ts';
+import { framingSchema, layoutAt, type Framing, type Layout } from '../framing/framing.ts';
+import { isStill } from '../framing/move.ts';
+import { tidyFraming } from '../framing/shots-of.ts';
 import { budgetRate, type RateBudget } from './budget.ts';
 import { lowestH264Level } from './levels.ts';
 
@@ -44,8 +47,10 @@ export const renderPlanSchema = z.object({
     z.object({ kind: z.literal('every'), n: z.number().int().positive() }),
     z.object({ kind: z.literal('nearest') }),
   ]),
-  /** What is shown, in delivered order. */
-  stretches: z.array(z.object({ source: frameSpanSchema, window: rectSchema })).min(1),
+  /** The run of master frames that is delivered. */
+  source: frameSpanSchema,
+  /** What is shown of each of them: settled and tidied, so that equal pictures make equal plans. */
+  framing: framingSchema,
   video: z.object({
     codec: z.enum(['h264', 'hevc', 'vp9', 'av1']),
     rate: z.discriminatedUnion('mode', [
@@ -156,7 +161,8 @@ export function makePlan({ facts, sha256: hash, placement, framing, span }: Plan
     rate: delivered.rate,
     frames,
     step: delivered.step,
-    stretches: splitByWindow(framing, source, v.displayed, frame),
+    source: { from: source.from, to: source.to },
+    framing: tidyFraming(framing, source, v.displayed, frame),
     video: {
       codec,
       rate: budget.rate,
@@ -170,39 +176,26 @@ export function makePlan({ facts, sha256: hash, placement, framing, span }: Plan
   return { plan, delivered, budget, soundMissing: wantsSound && !facts.audio };
 }
 
-/** Cuts a span of the master where the framing's stretches change, each piece with its window. */
-function splitByWindow(framing: Framing, source: FrameSpan, master: Size, frame: Size): RenderPlan['stretches'] {
-  const starts = framing.stretches.map((s) => s.from).filter((from) => from > source.from && from < source.to);
-  const edges = [source.from, ...starts, source.to];
-  return edges.slice(0, -1).map((from, i) => {
-    const { x, y, width, height } = windowAt(framing, from, master, frame);
-    return { source: { from, to: edges[i + 1]! }, window: { x, y, width, height } };
-  });
-}
-
-/** The whole run of master frames that a plan delivers. */
-export function planSource(plan: RenderPlan): FrameSpan {
-  return { from: plan.stretches[0]!.source.from, to: plan.stretches.at(-1)!.source.to };
-}
-
 /** The master frame that a delivered frame shows. */
 export function masterFrameAt(plan: RenderPlan, deliveredFrame: number): number {
-  const source = planSource(plan);
-  return source.from + sourceFrameAt(deliveredFrame, spanLength(source), plan.master.rate, plan.rate, plan.step);
+  return plan.source.from + sourceFrameAt(deliveredFrame, spanLength(plan.source), plan.master.rate, plan.rate, plan.step);
+}
+
+/** What a delivered frame is made of. */
+export function planLayout(plan: RenderPlan, deliveredFrame: number): Layout {
+  return layoutAt(plan.framing, masterFrameAt(plan, deliveredFrame), plan.master.displayed, plan.frame);
+}
+
+/** The one window that fills the frame from the first picture to the last, or null where anything moves or changes. */
+export function stillWindow(plan: RenderPlan): MasterRect | null {
+  const [only, ...more] = plan.framing.stretches;
+  if (!only || more.length || !isStill(only.move) || (only.fill && only.fill.kind !== 'filled')) return null;
+  return planLayout(plan, 0).panels[0]!.source;
 }
 
 /** Length of the delivered file in seconds. */
 export function planSeconds(plan: RenderPlan): number {
   return frameToSeconds(plan.frames, plan.rate);
-}
-
-/** JSON with the keys of every object in order, so that equal data gives equal text. */
-export function canonicalJson(value: unknown): string {
-  return JSON.stringify(value, (_key, v: unknown) =>
-    v && typeof v === 'object' && !Array.isArray(v)
-      ? Object.fromEntries(Object.entries(v).sort(([a], [b]) => (a < b ? -1 : a > b ? 1 : 0)))
-      : v,
-  );
 }
 
 /**

@@ -3,11 +3,12 @@ import fc from 'fast-check';
 import { heldFraming } from '../framing/framing.ts';
 import { facts, story } from '../testing/samples.ts';
 import { rate } from '../time/rate.ts';
-import { isRefused, troublesOf } from '../checks/troubles.ts';
+import { refusal, troublesOf } from '../checks/troubles.ts';
 import { behindReasons, standingOf } from '../delivery/standing.ts';
 import { budgetRate, bytesAtRate, kbpsForBytes } from './budget.ts';
 import { lowestH264Level } from './levels.ts';
-import { canonicalJson, makePlan, masterFrameAt, planFingerprint, renderPlanSchema } from './plan.ts';
+import { canonicalJson } from '../canonical.ts';
+import { makePlan, masterFrameAt, planFingerprint, renderPlanSchema } from './plan.ts';
 
 const sum = 'a'.repeat(64);
 const plan = (over = {}) => makePlan({ facts: facts(), sha256: sum, placement: story({ duration: {} }), framing: heldFraming(), ...over });
@@ -84,7 +85,8 @@ describe('troubles before export', () => {
     const [over] = at(376);
     expect(over).toMatchObject({ code: 'too-long', severity: 'fault', span: { from: 375, to: 376 } });
     expect(over!.sentence).toContain('1 frame must go');
-    expect(isRefused(at(376))).toBe(true);
+    expect(refusal(at(376))?.code).toBe('too-long');
+    expect(refusal(at(375))).toBeUndefined();
   });
   test('each trouble is found', () => {
     expect(codes({ facts: facts({}, { audio: null, audioStreams: 0 }) })).toContain('no-sound');

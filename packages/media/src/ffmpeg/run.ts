@@ -59,11 +59,14 @@ export function explainFailure(stderr: string, exit: string): Problem {
   return { code: 'ffmpeg-failed', sentence: `The video tool stopped: ${last.replace(/^\[[^\]]*\]\s*/, '').slice(0, 300)}`, mend: 'Its log has the details; start it again once that is mended.' };
 }
 
+/** What every call of ffmpeg starts with. */
+export const quietly = ['-hide_banner', '-nostdin', '-nostats'];
+
 /** Runs ffmpeg with an argument array, never a shell. Returns its standard error. Throws {@link Cancelled}. */
 export async function runFfmpeg(args: string[], options: RunOptions = {}): Promise<Result<string>> {
   const tools = await locateTools();
   if (!tools.ok) return tools;
-  const all = ['-hide_banner', '-nostdin', '-nostats', '-y', ...(options.onProgress ? ['-progress', 'pipe:1', '-stats_period', '0.25'] : []), ...args];
+  const all = [...quietly, '-y', ...(options.onProgress ? ['-progress', 'pipe:1', '-stats_period', '0.25'] : []), ...args];
   const [file, argv] = options.nice ? ['nice', ['-n', '10', tools.value.ffmpeg, ...all]] : [tools.value.ffmpeg, all];
   const child = execa(file, argv, {
     cwd: options.cwd,

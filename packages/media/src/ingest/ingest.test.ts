@@ -6,11 +6,12 @@ import { planMaster, rate, type MasterFacts } from '@mivvy/core';
 import { forgetTools, locateTools } from '../ffmpeg/locate.ts';
 import { moovComesFirst, topLevelBoxes } from '../measure/boxes.ts';
 import { ffmpeg, testFolder } from '../testing/helpers.ts';
-import { makeRuler, readRuler } from '../testing/ruler.ts';
+import { makeRuler, readRuler, readRulerPicture } from '../testing/ruler.ts';
 import { sha256File } from './hash.ts';
 import { measureLoudness } from './loudness.ts';
 import { countFrames, probeMaster } from './probe.ts';
-import { makeProxy, makeStrip, stripStills } from './proxy.ts';
+import { makeProxy } from './proxy.ts';
+import { makePoster, makeStill, stillHeight } from './still.ts';
 
 let dir: string;
 let clean: () => Promise<void>;
@@ -145,14 +146,15 @@ describe('proxies and stills', () => {
     expect(proxy.video).toMatchObject({ hdr: 'none', bitDepth: 8, codec: 'h264', colour: { matrix: 'bt709', transfer: 'bt709' }, frames: facts.video.frames });
   });
 
-  test('a strip holds evenly spaced stills, and a film of a few frames gets one', async () => {
-    await ffmpeg(...bars('320x180', 3), ...x264, at('long enough.mp4'));
-    for (const [file, stills] of [['long enough.mp4', stripStills], ['short.mp4', 1]] as const) {
-      const facts = await read(at(file));
-      expect((await makeStrip(at(file), facts, at('strip.jpg'), at('poster.jpg'), {})).ok).toBe(true);
-      const { stdout } = await execa('ffprobe', ['-v', 'error', '-show_entries', 'stream=width,height', '-of', 'csv=p=0', at('strip.jpg')]);
-      expect(stdout.split(',').map(Number)).toEqual([Math.round((96 * 16) / 9 / 2) * 2 * stills, 96]);
-    }
+  test('a still is the frame that was asked for, in the master’s shape; a poster is larger', async () => {
+    const film = at('ruler for stills.mp4');
+    await makeRuler(film, { size: { width: 640, height: 360 }, rate: { num: 25, den: 1 }, frames: 40 });
+    const facts = await read(film);
+    expect((await makeStill(film, facts, 33, stillHeight, at('still.jpg'))).ok).toBe(true);
+    const { stdout } = await execa('ffmpeg', ['-v', 'error', '-i', at('still.jpg'), '-f', 'rawvideo', '-pix_fmt', 'rgb24', '-'], { encoding: 'buffer' });
+    expect(stdout.length).toBe(192 * 108 * 3);
+    expect(readRulerPicture(Buffer.from(stdout), { width: 192, height: 108 }, { width: 640, height: 360 }).frame).toBe(33);
+    expect((await makePoster(film, facts, at('poster.jpg'), {})).ok).toBe(true);
     expect((await readFile(at('poster.jpg'))).subarray(0, 2).toString('hex')).toBe('ffd8');
   });
 });

@@ -1,5 +1,5 @@
 import { rename } from 'node:fs/promises';
-import { frameToSeconds, masterSeconds, type MasterFacts, type Result } from '@mivvy/core';
+import { masterSeconds, type MasterFacts, type Result } from '@mivvy/core';
 import { catching, inputArgs, must, runFfmpeg, type RunOptions } from '../ffmpeg/run.ts';
 import { proxyFilters, type MasterHandling } from '../render/filters.ts';
 
@@ -29,34 +29,5 @@ export async function makeProxy(path: string, facts: MasterFacts, master: Master
       ),
     );
     await rename(part, out);
-  });
-}
-
-/** How many stills stand along a film's strip. */
-export const stripStills = 24;
-/** Height of a still on the strip, pixels. */
-const stripHeight = 96;
-
-/**
- * Draws evenly spaced stills of the master, left to right, as one JPEG, and a larger poster. Each still is sought on
- * its own, so a long film takes no longer than a short one.
- */
-export async function makeStrip(path: string, facts: MasterFacts, strip: string, poster: string, options: RunOptions): Promise<Result<void>> {
-  const { displayed, rate, frames, startSeconds } = facts.video;
-  const width = Math.max(2, Math.round((stripHeight * displayed.width) / displayed.height / 2) * 2);
-  const at = (i: number) => startSeconds + frameToSeconds(Math.min(frames - 1, Math.floor(((i + 0.5) * frames) / stripStills)), rate);
-  const inputs = Array.from({ length: stripStills }, (_, i) => ['-ss', Math.max(0, at(i) - 0.001).toFixed(3), ...inputArgs(path)]).flat();
-  const size = (w: number, h: number) => `scale=${w}:${h}:out_range=pc,setsar=1,format=yuvj420p`;
-  const cells = Array.from({ length: stripStills }, (_, i) => `[${i}:${facts.video.streamIndex}]trim=end_frame=1,setpts=0,${size(width, stripHeight)}[s${i}]`);
-  const row = Array.from({ length: stripStills }, (_, i) => `[s${i}]`).join('');
-  const posterHeight = Math.max(2, Math.round((640 * displayed.height) / displayed.width / 2) * 2);
-  return catching(async () => {
-    // A still past the last picture would end the row; a film of a few frames simply gets one still.
-    const short = frames < stripStills;
-    const chain = short ? `[0:${facts.video.streamIndex}]trim=end_frame=1,setpts=0,${size(width, stripHeight)}[row]` : `${cells.join(';')};${row}hstack=inputs=${stripStills}[row]`;
-    must(await runFfmpeg(['-threads', '1', ...(short ? inputArgs(path) : inputs), '-filter_complex', chain, '-map', '[row]', '-frames:v', '1', '-q:v', '4', '-f', 'image2', '-update', '1', `${strip}.part.jpg`], options));
-    await rename(`${strip}.part.jpg`, strip);
-    must(await runFfmpeg(['-ss', Math.max(0, at(Math.floor(stripStills / 5)) - 0.001).toFixed(3), ...inputArgs(path), '-map', `0:${facts.video.streamIndex}`, '-vf', size(640, posterHeight), '-frames:v', '1', '-q:v', '3', '-f', 'image2', '-update', '1', `${poster}.part.jpg`], options));
-    await rename(`${poster}.part.jpg`, poster);
   });
 }

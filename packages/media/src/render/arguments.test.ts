@@ -1,8 +1,8 @@
 import { describe, expect, test } from '@jest/globals';
-import { heldFraming, makePlan, type MasterFacts, type Placement, type RenderPlan } from '@mivvy/core';
+import { heldFraming, makePlan, stillWindow, type MasterFacts, type Placement, type RenderPlan } from '@mivvy/core';
 import { placement } from '../testing/helpers.ts';
 import { containerArgs, passesOf, pictureArgs } from './encoders.ts';
-import { pictureFilters, proxyFilters } from './filters.ts';
+import { decodeFilters, stillFilters, proxyFilters } from './filters.ts';
 
 const facts = (over: Partial<MasterFacts['video']> = {}): MasterFacts => ({
   container: 'mov', bytes: 1, audio: null, audioStreams: 0,
@@ -56,26 +56,29 @@ describe('encoder arguments', () => {
   });
 });
 
+/** The one-process chain of a plan whose window stands still. */
+const chainOf = (p: RenderPlan, skipped: number) => stillFilters(p, skipped, stillWindow(p)!);
+
 describe('filter chains', () => {
   test('pictures are numbered, cut, scaled and cut again, in that order', () => {
-    const names = pictureFilters(plan(), 0).split(',').map((f) => f.split('=')[0]);
+    const names = chainOf(plan(), 0).split(',').map((f) => f.split('=')[0]);
     expect(names).toEqual(['settb', 'setpts', 'trim', 'setpts', 'settb', 'setpts', 'crop', 'scale', 'format', 'crop', 'setsar']);
   });
   test('the frames left out by seeking are not counted again', () => {
-    const p = { ...plan(), stretches: plan().stretches.map((s) => ({ ...s, source: { from: 80, to: 120 } })) };
-    expect(pictureFilters(p, 0)).toContain('trim=start_frame=80:end_frame=120');
-    expect(pictureFilters(p, 80)).toContain('trim=start_frame=0:end_frame=40');
+    const p = { ...plan(), source: { from: 80, to: 120 } };
+    expect(chainOf(p, 0)).toContain('trim=start_frame=80:end_frame=120');
+    expect(chainOf(p, 80)).toContain('trim=start_frame=0:end_frame=40');
   });
   test('every second frame is chosen by number, never blended', () => {
-    const chain = pictureFilters(plan({ frameRate: { max: '30' } }, { rate: { num: 50, den: 1 } }), 0);
+    const chain = chainOf(plan({ frameRate: { max: '30' } }, { rate: { num: 50, den: 1 } }), 0);
     expect(chain).toContain('select=not(mod(n\\,2))');
     expect(chain).not.toMatch(/minterpolate|framerate|blend/);
   });
   test('each peculiarity adds its own step and no other', () => {
-    const plain = pictureFilters(plan(), 0);
+    const plain = chainOf(plan(), 0);
     for (const [over, step] of [[{ interlaced: true }, 'bwdif'], [{ rateVaries: true }, 'fps=25/1'], [{ hdr: 'pq' as const }, 'tonemap=hable'], [{ pixelAspect: { num: 4, den: 3 } }, 'scale=1920:1080:flags=lanczos,setsar=1'], [{ displayed: { width: 1919, height: 1079 } }, 'format=yuv444p']] as const) {
       expect(plain).not.toContain(step);
-      expect(pictureFilters(plan({}, over), 0)).toContain(step);
+      expect(chainOf(plan({}, over), 0)).toContain(step);
     }
   });
   test('a proxy is never larger than its master, and even', () => {
@@ -83,8 +86,10 @@ describe('filter chains', () => {
     expect(proxyFilters(small, plan().master, 1280)).toMatch(/scale=64[02]:3(58|60):/);
     expect(proxyFilters(facts({ displayed: { width: 3840, height: 2160 } }), plan().master, 1280)).toContain('scale=1280:720:');
   });
-  test('a plan of several stretches is not silently cut to its first', () => {
-    const p = plan();
-    expect(() => pictureFilters({ ...p, stretches: [p.stretches[0]!, p.stretches[0]!] }, 0)).toThrow(/several stretches/);
+  test('what the resampler is given is the whole picture in BT.709, converted only where it is not so already', () => {
+    expect(decodeFilters(plan(), 0)).not.toContain('scale');
+    expect(decodeFilters(plan({}, { hdr: 'hlg' }), 0)).toContain('tonemap=hable');
+    expect(decodeFilters(plan({}, { displayed: { width: 1919, height: 1079 } }), 0)).toMatch(/format=yuv444p$/);
+    expect(decodeFilters(plan({}, { colour: { primaries: null, transfer: null, matrix: 'smpte170m', range: 'pc' } }), 0)).toContain('in_color_matrix=bt601');
   });
 });

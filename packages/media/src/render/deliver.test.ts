@@ -2,7 +2,7 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { existsSync } from 'node:fs';
 import { readdir, readFile } from 'node:fs/promises';
 import { join } from 'node:path';
-import { aspectLabel, heldFraming, makePlan, masterFrameAt, rate, windowOf, type MasterFacts, type Placement, type PlanInput, type RenderPlan, type Size } from '@mivvy/core';
+import { aspectLabel, heldFraming, makePlan, masterFrameAt, planLayout, rate, windowOf, type MasterFacts, type Placement, type PlanInput, type RenderPlan, type Size } from '@mivvy/core';
 import { Cancelled } from '../ffmpeg/run.ts';
 import { sha256File } from '../ingest/hash.ts';
 import { countFrames, probeMaster } from '../ingest/probe.ts';
@@ -44,7 +44,7 @@ async function expectPlanned(plan: RenderPlan, path: string, tolerance = 1) {
   const { displayed } = plan.master;
   const readings = await readRuler(path, plan.frame, displayed);
   expect(readings.map((r) => r.frame)).toEqual(Array.from({ length: plan.frames }, (_, k) => masterFrameAt(plan, k)));
-  const wanted = plan.stretches[0]!.window;
+  const wanted = planLayout(plan, 0).panels[0]!.source;
   for (const { window } of readings) {
     expect(Math.abs(window.x - wanted.x)).toBeLessThan(tolerance);
     expect(Math.abs(window.y - wanted.y)).toBeLessThan(tolerance);
@@ -65,7 +65,7 @@ describe('a ruler master is cut where it was asked for, frame by frame', () => {
     // Off centre and zoomed a little, so that no edge falls on a whole pixel.
     const pose = { x: 0.37, y: 0.56, zoom: 1.13 };
     const { plan, made } = await make(path, placement({ frame: { ...frame } }), { framing: heldFraming(pose) });
-    expect(plan.stretches[0]!.window).toEqual(windowOf(pose, hd, frame));
+    expect(planLayout(plan, 0).panels[0]!.source).toEqual(windowOf(pose, hd, frame));
     await expectPlanned(plan, made.path);
     expect(made.report.checks.filter((c) => !c.ok)).toEqual([]);
   });

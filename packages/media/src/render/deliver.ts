@@ -1,11 +1,11 @@
 import { mkdir, rename, rm, stat } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
-import { checkFile, planSeconds, planSource, type CheckReport, type RenderPlan, type Result } from '@mivvy/core';
-import { catching, inputArgs, must, runFfmpeg } from '../ffmpeg/run.ts';
+import { checkFile, planSeconds, type CheckReport, type RenderPlan, type Result } from '@mivvy/core';
+import { catching, inputArgs, must } from '../ffmpeg/run.ts';
 import { sha256File } from '../ingest/hash.ts';
 import { measureFile } from '../measure/measure.ts';
 import { containerArgs, passesOf, pictureArgs, type Pass } from './encoders.ts';
-import { pictureFilters } from './filters.ts';
+import { encodePicture } from './picture.ts';
 import { makeSound } from './sound.ts';
 
 /** How far the making of one file has come. */
@@ -41,19 +41,6 @@ export interface Delivered {
 
 /** Encodes at most so often to get under a size limit. */
 const sizeAttempts = 3;
-/** Seeking straight to a later start pays only beyond this many frames. */
-const seekBeyondFrames = 50;
-
-/** Master frames left out by seeking, and the arguments that seek there. */
-function seekTo(plan: RenderPlan): { skipped: number; args: string[] } {
-  const { from } = planSource(plan);
-  // A varying rate is conformed by counting from the start, so it is never entered in the middle.
-  if (plan.master.rateVaries || plan.master.interlaced || from <= seekBeyondFrames) return { skipped: 0, args: [] };
-  // Half a frame early, so that rounding of timestamps cannot lose the first frame.
-  const seconds = plan.master.videoStartSeconds + ((from - 0.5) * plan.master.rate.den) / plan.master.rate.num;
-  return { skipped: from, args: ['-ss', seconds.toFixed(6)] };
-}
-
 /**
  * Makes a plan's file, measures it, and only then puts it in its place. A file that fails its check is still put
  * there: the report says what is wrong. Cancelling throws `Cancelled` and leaves nothing behind.
@@ -69,19 +56,14 @@ export async function deliver(plan: RenderPlan, options: DeliverOptions): Promis
       const passes = passesOf(plan);
       const meter = progressMeter(plan, passes.length, started, options.onProgress);
       const out = join(workDir, `picture.${plan.container}`);
-      const seek = seekTo(plan);
-      const filters = pictureFilters(plan, seek.skipped);
 
       const encode = async (pass: Pass, target: number | null, sound: Promise<string | null>) => {
         const video = pictureArgs(plan, pass, target);
-        const read = [...seek.args, ...inputArgs(options.masterPath)];
-        const picture = ['-map', `0:${plan.master.videoStream}`, '-vf', filters, ...video];
         const runOptions = { cwd: workDir, signal, logFile, nice: options.nice ?? false, onProgress: meter(pass) };
-        if (pass === 1) return must(await runFfmpeg([...read, ...picture, '-an', '-f', 'null', '-'], runOptions));
+        if (pass === 1) return must(await encodePicture(plan, options.masterPath, [], [...video, '-an', '-f', 'null', '-'], runOptions));
         const soundFile = await sound;
-        const soundArgs = soundFile ? [...inputArgs(soundFile)] : [];
         const soundOut = soundFile ? ['-map', '1:a:0', '-c:a', 'copy'] : ['-an'];
-        return must(await runFfmpeg([...read, ...soundArgs, ...picture, ...soundOut, ...containerArgs(plan), out], runOptions));
+        must(await encodePicture(plan, options.masterPath, soundFile ? inputArgs(soundFile) : [], [...video, ...soundOut, ...containerArgs(plan), out], runOptions));
       };
 
       // The sound is made while the first pass runs: it needs little of the machine.

@@ -1,4 +1,4 @@
-import { resamplePlan, type MasterFacts, type RenderPlan } from '@mivvy/core';
+import { resamplePlan, type MasterFacts, type MasterRect, type RenderPlan } from '@mivvy/core';
 
 /** What the filters need to know of a master to show it as it should be seen. */
 export type MasterHandling = RenderPlan['master'];
@@ -15,38 +15,47 @@ function conform(master: MasterHandling): string[] {
   ];
 }
 
+/** The same as one chain, for whoever looks at a film picture by picture. */
+export const countedFilters = (master: MasterHandling): string => conform(master).join(',');
+
 /** Brings high dynamic range down to BT.709 by a filmic curve; 203 cd/m² is reference white (Rec. ITU-R BT.2408). */
 const toneMap = ['zscale=t=linear:npl=203', 'format=gbrpf32le', 'zscale=p=bt709', 'tonemap=hable:desat=0', 'zscale=t=bt709:m=bt709:r=tv'];
+
+/** Colour samples lie level with the left pixel of a pair (Rec. ITU-T H.264 chroma_sample_loc_type 0); the scaler would take the middle. */
+const chromaPlace = 'in_h_chr_pos=0:out_h_chr_pos=0';
 
 /** Sizes a picture and brings its colours to BT.709, limited range. */
 function scaleTo(width: number, height: number, master: MasterHandling): string {
   const read = master.hdr === 'none' ? { matrix: master.matrix, range: master.range } : { matrix: 'bt709', range: 'tv' };
-  return `scale=${width}:${height}:flags=lanczos+accurate_rnd+full_chroma_int:in_color_matrix=${read.matrix}:out_color_matrix=bt709:in_range=${read.range}:out_range=tv`;
+  return `scale=${width}:${height}:flags=lanczos+accurate_rnd+full_chroma_int:${chromaPlace}:in_color_matrix=${read.matrix}:out_color_matrix=bt709:in_range=${read.range}:out_range=tv`;
 }
 
+/** Filters that let through exactly the pictures that a plan delivers, in its order and at its rate. */
+function deliveredPictures(plan: RenderPlan, skipped: number): string[] {
+  const { master, source } = plan;
+  return [
+    ...conform(master),
+    `trim=start_frame=${source.from - skipped}:end_frame=${source.to - skipped}`,
+    'setpts=N',
+    ...(plan.step.kind === 'nearest' ? [`fps=${plan.rate.num}/${plan.rate.den}`, `trim=end_frame=${plan.frames}`] : plan.step.n > 1 ? [`select=not(mod(n\\,${plan.step.n}))`] : []),
+    `settb=${plan.rate.den}/${plan.rate.num}`,
+    'setpts=N',
+    ...(master.squarePixels ? [] : [`scale=${master.displayed.width}:${master.displayed.height}:flags=lanczos`, 'setsar=1']),
+  ];
+}
+
+const isOdd = (size: { width: number; height: number }) => size.width % 2 !== 0 || size.height % 2 !== 0;
+
 /**
- * The filter chain that makes a plan's frames from the master's, without labels.
+ * The filter chain that makes a plan's frames from the master's through one window that never moves, without labels.
  *
  * @param skipped master frames that seeking has already left out before the first one decoded
  */
-export function pictureFilters(plan: RenderPlan, skipped: number): string {
+export function stillFilters(plan: RenderPlan, skipped: number, window: MasterRect): string {
   const { master, frame } = plan;
-  const chain = conform(master);
-  const [only, ...more] = plan.stretches;
-  // Plans of several stretches are cut and joined one by one; today's framings have one.
-  if (!only || more.length > 0) throw new Error('a plan of several stretches cannot be rendered by one chain');
-  chain.push(`trim=start_frame=${only.source.from - skipped}:end_frame=${only.source.to - skipped}`, 'setpts=N');
-  if (plan.step.kind === 'every') {
-    if (plan.step.n > 1) chain.push(`select=not(mod(n\\,${plan.step.n}))`);
-  } else {
-    chain.push(`fps=${plan.rate.num}/${plan.rate.den}`, `trim=end_frame=${plan.frames}`);
-  }
-  chain.push(`settb=${plan.rate.den}/${plan.rate.num}`, 'setpts=N');
-
-  if (!master.squarePixels) chain.push(`scale=${master.displayed.width}:${master.displayed.height}:flags=lanczos`, 'setsar=1');
-  const odd = master.displayed.width % 2 !== 0 || master.displayed.height % 2 !== 0;
-  if (odd) chain.push('format=yuv444p'); // colour for every pixel, so that an odd crop loses nothing
-  const cut = resamplePlan(only.window, master.displayed, frame);
+  const chain = deliveredPictures(plan, skipped);
+  if (isOdd(master.displayed)) chain.push('format=yuv444p'); // colour for every pixel, so that an odd crop loses nothing
+  const cut = resamplePlan(window, master.displayed, frame);
   if (cut.crop.width !== master.displayed.width || cut.crop.height !== master.displayed.height) {
     chain.push(`crop=${cut.crop.width}:${cut.crop.height}:${cut.crop.x}:${cut.crop.y}:exact=1`);
   }
@@ -55,9 +64,22 @@ export function pictureFilters(plan: RenderPlan, skipped: number): string {
   if (cut.scaled.width !== frame.width || cut.scaled.height !== frame.height) {
     chain.push(`crop=${frame.width}:${frame.height}:${cut.offset.x}:${cut.offset.y}`);
   }
-  if (cut.fullChroma) chain.push('scale=flags=lanczos+accurate_rnd', 'format=yuv420p');
+  if (cut.fullChroma) chain.push(`scale=flags=lanczos+accurate_rnd:${chromaPlace}`, 'format=yuv420p');
   chain.push('setsar=1');
   return chain.join(',');
+}
+
+/** The filter chain that gives the resampler a plan's pictures whole: as displayed, in BT.709, limited range, 8 bit. */
+export function decodeFilters(plan: RenderPlan, skipped: number): string {
+  const { master } = plan;
+  const { width, height } = master.displayed;
+  const asItIs = master.hdr === 'none' && master.matrix === 'bt709' && master.range === 'tv';
+  return [
+    ...deliveredPictures(plan, skipped),
+    ...(master.hdr !== 'none' ? toneMap : []),
+    ...(asItIs ? [] : [scaleTo(width, height, master)]),
+    isOdd(master.displayed) ? 'format=yuv444p' : 'format=yuv420p',
+  ].join(',');
 }
 
 /** The filter chain of a proxy: the whole master as it should be seen, at most `longSide` pixels, one picture a frame. */

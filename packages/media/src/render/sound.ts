@@ -1,5 +1,5 @@
 import { join } from 'node:path';
-import { frameToSeconds, planSeconds, planSource, type RenderPlan } from '@mivvy/core';
+import { frameToSeconds, planSeconds, type RenderPlan } from '@mivvy/core';
 import { inputArgs, must, runFfmpeg } from '../ffmpeg/run.ts';
 import { measureLoudness } from '../ingest/loudness.ts';
 
@@ -29,7 +29,7 @@ export async function makeSound(plan: RenderPlan, run: SoundRun): Promise<string
   if (!audio) return null;
   const out = join(run.workDir, audio.codec === 'aac' ? 'sound.m4a' : 'sound.webm');
   const cut = join(run.workDir, 'sound.wav');
-  const start = plan.master.videoStartSeconds + frameToSeconds(planSource(plan).from, plan.master.rate);
+  const start = plan.master.videoStartSeconds + frameToSeconds(plan.source.from, plan.master.rate);
   const seconds = planSeconds(plan);
   // Sample-exact: silence before the sound starts, silence after it ends, the picture's length.
   const trim = [

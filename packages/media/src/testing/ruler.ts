@@ -62,7 +62,7 @@ export async function makeRuler(path: string, options: RulerOptions): Promise<vo
   const child = spawn('ffmpeg', [
     '-v', 'error', '-y', '-f', 'rawvideo', '-pix_fmt', 'rgb24', '-s', `${size.width}x${size.height}`, '-r', `${rate.num}/${rate.den}`, '-i', '-',
     ...(options.sound ? ['-f', 'lavfi', '-i', `sine=1000:r=48000:d=${seconds}`] : []),
-    '-vf', [...turn, 'scale=out_color_matrix=bt709:out_range=tv:flags=accurate_rnd+full_chroma_int', `format=${odd ? 'yuv444p' : 'yuv420p'}`].join(','),
+    '-vf', [...turn, 'scale=out_color_matrix=bt709:out_range=tv:out_h_chr_pos=0:flags=accurate_rnd+full_chroma_int', `format=${odd ? 'yuv444p' : 'yuv420p'}`].join(','),
     '-c:v', 'libx264', '-preset', 'ultrafast', '-crf', '6', '-g', '30', '-color_primaries', 'bt709', '-color_trc', 'bt709', '-colorspace', 'bt709', '-color_range', 'tv',
     ...(options.sound ? ['-c:a', 'aac', '-ac', '2', '-shortest'] : []), ...(options.args ?? []), '-movflags', '+faststart', stored,
   ], { stdio: ['pipe', 'inherit', 'inherit'] });
@@ -147,7 +147,7 @@ function readNumber(rgb: Buffer, frame: Size, master: Size, window: RulerReading
 
 /** Decodes a delivered ruler with ffmpeg alone and reads every picture of it. */
 export async function readRuler(path: string, frame: Size, master: Size): Promise<RulerReading[]> {
-  const child = spawn('ffmpeg', ['-v', 'error', '-i', path, '-map', '0:v:0', '-fps_mode', 'passthrough', '-vf', 'scale=in_color_matrix=bt709:in_range=tv:flags=accurate_rnd+full_chroma_int', '-pix_fmt', 'rgb24', '-f', 'rawvideo', '-'], { stdio: ['ignore', 'pipe', 'inherit'] });
+  const child = spawn('ffmpeg', ['-v', 'error', '-i', path, '-map', '0:v:0', '-fps_mode', 'passthrough', '-vf', 'scale=in_color_matrix=bt709:in_range=tv:in_h_chr_pos=0:flags=accurate_rnd+full_chroma_int', '-pix_fmt', 'rgb24', '-f', 'rawvideo', '-'], { stdio: ['ignore', 'pipe', 'inherit'] });
   const length = frame.width * frame.height * 3;
   const readings: RulerReading[] = [];
   let held: Buffer[] = [];

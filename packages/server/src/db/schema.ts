@@ -1,17 +1,33 @@
 import { index, integer, real, sqliteTable, text, uniqueIndex } from 'drizzle-orm/sqlite-core';
 import type { z } from 'zod';
-import type { CheckReport, Framing, MasterFacts, Problem, RenderPlan } from '@mivvy/core';
-import type { jobSchema } from '@mivvy/api';
+import type { Acceptance, CheckReport, Framing, Keep, MarginChoice, MasterFacts, Problem, RenderPlan, Shot } from '@mivvy/core';
+import type { carriedSchema, jobSchema } from '@mivvy/api';
 
 /** Times are ISO 8601 texts in UTC; JSON columns are written only from values that their Zod schema has passed. */
 const id = () => text('id').primaryKey();
 const createdAt = () => text('created_at').notNull();
 type JobRow = z.infer<typeof jobSchema>;
 
+/** What must be known of a replaced film to carry its framing over. */
+export interface FilmBefore {
+  name: string;
+  shots: Shot[];
+  frames: number;
+  rate: MasterFacts['video']['rate'];
+  displayed: MasterFacts['video']['displayed'];
+  sha256: string | null;
+}
+type CarriedOver = z.infer<typeof carriedSchema>;
+
+/** A change that can be taken back: what a version's framing, or a master's shots and keeps, were before and after. */
+export type Memento = { framing: Framing } | { shots: Shot[]; keeps: Keep[] };
+
 export const productions = sqliteTable('productions', {
   id: id(),
   name: text('name').notNull(),
   client: text('client').notNull(),
+  /** Which safe margin the production's versions are held to. */
+  margin: text('margin', { mode: 'json' }).$type<MarginChoice>().notNull().default({ kind: 'place' }),
   createdAt: createdAt(),
   updatedAt: text('updated_at').notNull(),
 });
@@ -32,7 +48,18 @@ export const masters = sqliteTable(
     sha256: text('sha256'),
     problem: text('problem', { mode: 'json' }).$type<Problem>(),
     proxy: text('proxy', { enum: ['not-needed', 'wanted', 'made', 'failed'] }).notNull(),
-    stills: integer('stills').notNull().default(0),
+    hasPoster: integer('has_poster', { mode: 'boolean' }).notNull().default(false),
+    /** Which file this is: grows when another takes its place, so that no browser shows an old picture. */
+    take: integer('take').notNull().default(1),
+    /** Null until they have been looked for. */
+    shots: text('shots', { mode: 'json' }).$type<Shot[]>(),
+    keeps: text('keeps', { mode: 'json' }).$type<Keep[]>().notNull().default([]),
+    /** Grows with every change of shots or keeps. */
+    revision: integer('revision').notNull().default(1),
+    /** The film that this one takes the place of, until its framing has been carried over. */
+    before: text('before', { mode: 'json' }).$type<FilmBefore>(),
+    /** What carrying over came to; null where nothing was replaced. */
+    carried: text('carried', { mode: 'json' }).$type<CarriedOver>(),
     createdAt: createdAt(),
   },
   (t) => [index('masters_by_production').on(t.productionId)],
@@ -48,6 +75,7 @@ export const versions = sqliteTable(
     tag: text('tag').notNull(),
     framing: text('framing', { mode: 'json' }).$type<Framing>().notNull(),
     revision: integer('revision').notNull(),
+    accepted: text('accepted', { mode: 'json' }).$type<Acceptance[]>().notNull().default([]),
     createdAt: createdAt(),
     updatedAt: text('updated_at').notNull(),
   },
@@ -101,4 +129,19 @@ export const deliverables = sqliteTable(
     madeAt: text('made_at').notNull(),
   },
   (t) => [index('deliverables_by_version').on(t.versionId, t.making), index('deliverables_by_production').on(t.productionId, t.madeAt)],
+);
+
+export const changes = sqliteTable(
+  'changes',
+  {
+    id: integer('id').primaryKey({ autoIncrement: true }),
+    /** The version or master that was changed. */
+    subjectId: text('subject_id').notNull(),
+    before: text('before', { mode: 'json' }).$type<Memento>().notNull(),
+    after: text('after', { mode: 'json' }).$type<Memento>().notNull(),
+    /** Taken back, and can be done again. */
+    undone: integer('undone', { mode: 'boolean' }).notNull().default(false),
+    madeAt: text('made_at').notNull(),
+  },
+  (t) => [index('changes_by_subject').on(t.subjectId, t.id)],
 );

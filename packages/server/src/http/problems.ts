@@ -1,6 +1,7 @@
 import type { ErrorRequestHandler, Request, RequestHandler, Response } from 'express';
 import type { z } from 'zod';
 import type { Problem } from '@mivvy/core';
+import { NotReplaced } from '../masters.ts';
 
 /** An answer that is a problem: thrown by a route, written by {@link answerProblems}. */
 export class HttpProblem extends Error {
@@ -41,6 +42,7 @@ export function answerProblems(log: (error: unknown) => void): ErrorRequestHandl
   return (error: unknown, _request, response, next) => {
     if (response.headersSent) return next(error);
     if (error instanceof HttpProblem) return void response.status(error.status).json(error.problem);
+    if (error instanceof NotReplaced) return void response.status(422).json(error.problem);
     const { status, code } = error as { status?: number; code?: string };
     if (status === 413) return void response.status(413).json({ code: 'too-much', sentence: 'That is more than can be taken in one piece.', mend: 'Send less at once.' });
     if (status === 400) return void response.status(400).json({ code: 'bad-request', sentence: 'The request was not understood.', mend: '' });

@@ -2,7 +2,7 @@ import { join } from 'node:path';
 import { setTimeout } from 'node:timers/promises';
 import { count, eq } from 'drizzle-orm';
 import { nanoid } from 'nanoid';
-import { bytesLabel, deliverableName, fail, isRefused, makePlan, ok, planFingerprint, problemLine, troublesOf } from '@mivvy/core';
+import { bytesLabel, deliverableName, fail, makePlan, ok, planFingerprint, problemLine, refusal, troublesOf } from '@mivvy/core';
 import { deliver } from '@mivvy/media';
 import { deliverables, masters, productions, versions } from '../db/schema.ts';
 import { fromStored, logPath, toStored } from '../storage.ts';
@@ -30,8 +30,8 @@ export function exportWork(ws: Pick<Workspace, 'db' | 'storage' | 'specs' | 'fre
     if (!master.facts || !master.sha256) return fail('master-failed', 'The master cannot be used.', 'Its own page says why; bring it in again.');
 
     const planned = makePlan({ facts: master.facts, sha256: master.sha256, placement: place.placement, framing: job.framing ?? version.framing });
-    const fault = troublesOf(planned, place.placement);
-    if (isRefused(fault)) return fail('refused', fault[0]!.sentence, fault[0]!.mend);
+    const fault = refusal(troublesOf(planned, place.placement));
+    if (fault) return fail('refused', fault.sentence, fault.mend);
     const { plan, budget } = planned;
     const needed = (budget.expectedBytes ?? 0) * 2 + spareBytes;
     const free = await ws.freeBytes();

@@ -1,9 +1,11 @@
 import { rm } from 'node:fs/promises';
 import { eq } from 'drizzle-orm';
-import { browserPlays, planMaster, type MasterFacts, type Result } from '@mivvy/core';
-import { countFrames, makeProxy, makeStrip, measureLoudness, sha256File, stripStills } from '@mivvy/media';
+import { browserPlays, oneShot, planMaster, type MasterFacts, type Result } from '@mivvy/core';
+import { countFrames, findShots, makePoster, makeProxy, measureLoudness, sha256File } from '@mivvy/media';
+import { readAnalysis, writeAnalysis } from '../analysis.ts';
+import { carryOver } from '../carry.ts';
 import { masters } from '../db/schema.ts';
-import { fromStored, logPath, posterPath, proxyPath, stripPath } from '../storage.ts';
+import { fromStored, logPath, posterPath, proxyPath } from '../storage.ts';
 import type { Workspace } from '../workspace.ts';
 import type { JobWork } from './runner.ts';
 
@@ -37,13 +39,30 @@ export function ingestWork(ws: Pick<Workspace, 'db' | 'storage' | 'events'>): Jo
     const sha256 = await sha256File(path, signal);
     await save({ sha256 });
 
-    progress({ stage: 'drawing stills', fraction: 0.2 });
-    const strip = await makeStrip(path, facts, stripPath(ws.storage, row.id), posterPath(ws.storage, row.id), { signal, logFile, nice: true });
-    // A film whose stills cannot be drawn can still be worked on.
-    if (strip.ok) await save({ stills: facts.video.frames < stripStills ? 1 : stripStills });
+    progress({ stage: 'drawing a poster', fraction: 0.2 });
+    const poster = await makePoster(path, facts, posterPath(ws.storage, row.id), { signal, logFile, nice: true });
+    // A film whose poster cannot be drawn can still be worked on.
+    if (poster.ok) await save({ hasPoster: true });
+
+    progress({ stage: 'finding shots', fraction: 0.25 });
+    let found = await readAnalysis(ws.storage, sha256);
+    if (!found) {
+      const looked = await findShots(path, facts, planMaster(facts, sha256), { signal, onFraction: (fraction) => progress({ stage: 'finding shots', fraction: 0.25 + fraction * 0.2 }) });
+      // A film whose shots cannot be found is one shot, and can be cut by hand.
+      if (looked.ok) await writeAnalysis(ws.storage, sha256, (found = looked.value));
+    }
+    const [newest] = await ws.db.select().from(masters).where(eq(masters.id, row.id));
+    if (newest && newest.shots === null) {
+      await save({ shots: found?.shots ?? [...oneShot], revision: newest.revision + 1 });
+      const [cut] = await ws.db.select().from(masters).where(eq(masters.id, row.id));
+      if (cut?.before) {
+        await carryOver(ws, cut, cut.before);
+        ws.events.tell({ kind: 'production', productionId: row.productionId });
+      }
+    }
 
     if (facts.audio) {
-      progress({ stage: 'measuring loudness', fraction: 0.4 });
+      progress({ stage: 'measuring loudness', fraction: 0.45 });
       const loudness = await measureLoudness(path, facts.audio.streamIndex, signal, logFile);
       if (!loudness.ok) return failed(loudness);
       facts = { ...facts, audio: { ...facts.audio, loudness: loudness.value } };

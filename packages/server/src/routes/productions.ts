@@ -3,9 +3,10 @@ import { join } from 'node:path';
 import { Router } from 'express';
 import { and, desc, eq, inArray } from 'drizzle-orm';
 import { nanoid } from 'nanoid';
-import { heldFraming, isRefused, versionTag } from '@mivvy/core';
+import { heldFraming, refusal, versionTag } from '@mivvy/core';
 import { newExportsSchema, newProductionSchema, newVersionsSchema, productionChangeSchema, registerMasterSchema } from '@mivvy/api';
 import { deliverables, jobs, masters, productions, versions } from '../db/schema.ts';
+import { forgetChanges } from '../history.ts';
 import { bodyOf, param, refuse, route } from '../http/problems.ts';
 import { toJob } from '../jobs/runner.ts';
 import { takeMaster } from '../masters.ts';
@@ -54,6 +55,7 @@ export function productionRoutes(ws: Workspace): Router {
     const made = await db.select({ id: versions.id }).from(versions).where(eq(versions.productionId, id));
     await ws.runner.forget([...films, ...made].map((r) => r.id));
     await db.delete(productions).where(eq(productions.id, id));
+    await forgetChanges(db, [...films, ...made].map((r) => r.id));
     for (const film of films) await removeMasterFiles(ws.storage, film.id);
     await rm(join(ws.storage.exports, id), { recursive: true, force: true });
     events.tell({ kind: 'productions' });
@@ -67,12 +69,12 @@ export function productionRoutes(ws: Workspace): Router {
 
   router.post('/productions/:id/masters', route(async (req, res) => {
     const { id } = await existing(param(req));
-    const { inboxFile } = bodyOf(registerMasterSchema, req);
+    const { inboxFile, replaces } = bodyOf(registerMasterSchema, req);
     // Only what the inbox lists can be registered: a path that leads elsewhere is not in the list.
     const wanted = fromStored(ws.storage, inboxFile);
     const entry = (await listInbox(ws.storage)).find((f) => f.path === wanted);
     if (!entry) refuse(404, 'not-in-inbox', 'That film is not in the inbox.', 'Look at the inbox again; it may have been moved.');
-    res.json(await takeMaster(ws, { productionId: id, fileName: entry.name, origin: 'inbox', path: entry.path }));
+    res.json(await takeMaster(ws, { productionId: id, fileName: entry.name, origin: 'inbox', path: entry.path, replaces }));
   }));
 
   router.post('/productions/:id/versions', route(async (req, res) => {
@@ -114,7 +116,7 @@ export function productionRoutes(ws: Workspace): Router {
       const label = place ? `${place.outlet.name}, ${place.placement.name}` : version.placementId;
       if (!place) refuse(409, 'no-placement', `${label}: the spec book no longer holds this placement.`, 'Add its spec book file again.');
       if (!plan) refuse(409, 'master-failed', `“${master.name}” cannot be used.`, master.problem?.sentence ?? '');
-      const fault = isRefused(plan.troubles) ? plan.troubles[0] : undefined;
+      const fault = refusal(plan.troubles);
       if (fault) refuse(409, 'refused', `${label}: ${fault.sentence}`, fault.mend);
       // Asking twice for the same thing makes it once; asking again after a change replaces what still waits.
       const already = waiting.find((j) => j.subjectId === version.id);

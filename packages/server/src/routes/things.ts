@@ -1,29 +1,20 @@
 import { readFile, rm } from 'node:fs/promises';
-import { Router, type Response } from 'express';
-import { and, eq, sql } from 'drizzle-orm';
+import { Router } from 'express';
+import { eq } from 'drizzle-orm';
 import { browserPlays } from '@mivvy/core';
-import { framingChangeSchema, newSpecBookSchema } from '@mivvy/api';
+import { newSpecBookSchema } from '@mivvy/api';
 import { deliverables, jobs, masters, productions, versions } from '../db/schema.ts';
+import { forgetChanges } from '../history.ts';
 import { bodyOf, param, refuse, route } from '../http/problems.ts';
+import { send } from '../http/send.ts';
 import { logHeading } from '../jobs/export.ts';
 import { toJob } from '../jobs/runner.ts';
-import { fromStored, logPath, posterPath, proxyPath, removeMasterFiles, stripPath } from '../storage.ts';
-import { versionView } from '../views.ts';
-import { now, type Workspace } from '../workspace.ts';
-
-/** Sends a file, whole or by ranges; browsers that leave in the middle are no error. */
-function send(res: Response, path: string, headers: Record<string, string>): Promise<void> {
-  return new Promise((resolve, reject) => {
-    res.sendFile(path, { dotfiles: 'allow', headers, cacheControl: false }, (error?: NodeJS.ErrnoException & { status?: number }) => {
-      if (!error || error.code === 'ECONNABORTED' || error.code === 'EPIPE' || res.headersSent) resolve();
-      else reject(error);
-    });
-  });
-}
+import { fromStored, logPath, posterPath, proxyPath, removeMasterFiles } from '../storage.ts';
+import type { Workspace } from '../workspace.ts';
 
 const mediaTypes: Record<string, string> = { mp4: 'video/mp4', mov: 'video/quicktime', webm: 'video/webm' };
 
-/** Routes of single masters, versions, jobs, deliverables, and the spec book. */
+/** Routes of a master's media, of jobs, deliverables, and the spec book. */
 export function thingRoutes(ws: Workspace): Router {
   const router = Router();
   const { db, events } = ws;
@@ -39,7 +30,6 @@ export function thingRoutes(ws: Workspace): Router {
     await send(res, path, { 'Content-Type': type, 'Cache-Control': 'private, max-age=3600' });
   }));
   router.get('/masters/:id/poster', route(async (req, res) => send(res, posterPath(ws.storage, (await master(param(req))).id), { 'Content-Type': 'image/jpeg', 'Cache-Control': 'private, max-age=3600' })));
-  router.get('/masters/:id/strip', route(async (req, res) => send(res, stripPath(ws.storage, (await master(param(req))).id), { 'Content-Type': 'image/jpeg', 'Cache-Control': 'private, max-age=3600' })));
 
   router.delete('/masters/:id', route(async (req, res) => {
     const row = await master(param(req));
@@ -47,37 +37,11 @@ export function thingRoutes(ws: Workspace): Router {
     await ws.runner.forget([row.id, ...made.map((v) => v.id)]);
     const files = await db.select({ path: deliverables.path }).from(deliverables).innerJoin(versions, eq(versions.id, deliverables.versionId)).where(eq(versions.masterId, row.id));
     await db.delete(masters).where(eq(masters.id, row.id));
+    await forgetChanges(db, [row.id, ...made.map((v) => v.id)]);
     await removeMasterFiles(ws.storage, row.id);
     for (const { path } of files) await rm(fromStored(ws.storage, path), { force: true });
     events.tell({ kind: 'production', productionId: row.productionId });
     events.tell({ kind: 'productions' });
-    res.status(204).end();
-  }));
-
-  router.patch('/versions/:id', route(async (req, res) => {
-    const id = param(req);
-    const { revision, framing } = bodyOf(framingChangeSchema, req);
-    // One statement decides between two browsers: only the one that knows the newest revision gets through.
-    const [row] = await db.update(versions).set({ framing, revision: sql`${versions.revision} + 1`, updatedAt: now() }).where(and(eq(versions.id, id), eq(versions.revision, revision))).returning();
-    if (!row) {
-      const [there] = await db.select({ id: versions.id }).from(versions).where(eq(versions.id, id));
-      if (!there) gone('version');
-      refuse(409, 'changed-elsewhere', 'This version was changed in another window meanwhile.', 'The newest framing is shown now; make your change again if you still want it.');
-    }
-    await db.update(productions).set({ updatedAt: now() }).where(eq(productions.id, row.productionId));
-    events.tell({ kind: 'production', productionId: row.productionId });
-    res.json(await versionView(ws, id));
-  }));
-
-  router.delete('/versions/:id', route(async (req, res) => {
-    const id = param(req);
-    const [row] = await db.select().from(versions).where(eq(versions.id, id));
-    if (!row) gone('version');
-    await ws.runner.forget([id]);
-    const files = await db.select({ path: deliverables.path }).from(deliverables).where(eq(deliverables.versionId, id));
-    await db.delete(versions).where(eq(versions.id, id));
-    for (const { path } of files) await rm(fromStored(ws.storage, path), { force: true });
-    events.tell({ kind: 'production', productionId: row!.productionId });
     res.status(204).end();
   }));
 

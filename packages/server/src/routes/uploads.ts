@@ -5,7 +5,7 @@ import { Server } from '@tus/server';
 import { eq } from 'drizzle-orm';
 import { bytesLabel } from '@mivvy/core';
 import { productions } from '../db/schema.ts';
-import { takeMaster } from '../masters.ts';
+import { NotReplaced, takeMaster } from '../masters.ts';
 import type { Workspace } from '../workspace.ts';
 
 /** Room left free on the disk when uploads are taken, bytes. */
@@ -37,11 +37,15 @@ export function uploadServer(ws: Workspace): Server {
       return {};
     },
     onUploadFinish: async (_request, upload) => {
-      const { productionId = '', filename = 'film' } = upload.metadata ?? {};
+      const { productionId = '', filename = 'film', replaces } = upload.metadata ?? {};
       const path = join(ws.storage.uploads, upload.id);
       const [production] = await ws.db.select({ id: productions.id }).from(productions).where(eq(productions.id, productionId ?? ''));
       if (!production) throw uploadProblem(404, 'not-found', 'That production was removed meanwhile.', 'Drop the film on another.');
-      const master = await takeMaster(ws, { productionId: production.id, fileName: filename ?? 'film', origin: 'upload', path });
+      const master = await takeMaster(ws, { productionId: production.id, fileName: filename ?? 'film', origin: 'upload', path, replaces: replaces ?? undefined }).catch(async (error: unknown) => {
+        if (!(error instanceof NotReplaced)) throw error;
+        for (const left of [path, `${path}.json`]) await rm(left, { force: true });
+        throw uploadProblem(422, error.problem.code, error.problem.sentence, error.problem.mend);
+      });
       await rm(`${path}.json`, { force: true }); // the store's own note about the upload
       return { status_code: 200, headers: { 'Content-Type': 'application/json' }, body: JSON.stringify(master) };
     },

@@ -2,10 +2,10 @@ import { useMutation, useQuery, useQueryClient, type QueryClient } from '@tansta
 import { useEffect } from 'react';
 import { z } from 'zod';
 import {
-  deliverableSchema, inboxFileSchema, jobSchema, masterSchema, productionCardSchema, productionDetailSchema, productionSchema, serverEventSchema, specBookViewSchema, versionSchema,
-  type Job, type ProductionDetail, type Version,
+  carryAnswerSchema, deliverableSchema, inboxFileSchema, jobSchema, masterReadSchema, masterSchema, productionCardSchema, productionDetailSchema, productionSchema, serverEventSchema, specBookViewSchema, versionReadSchema, versionSchema,
+  type Job, type Master, type ProductionDetail, type Version,
 } from '@mivvy/api';
-import type { Framing } from '@mivvy/core';
+import type { Framing, Keep, MarginChoice, Shot } from '@mivvy/core';
 import { ask, remove, tell } from './client.ts';
 
 /** The cache's keys, in one place. */
@@ -35,10 +35,10 @@ const staleProduction = (id: string) => (client: QueryClient) => void client.inv
 export const useStartProduction = () =>
   useChange((input: { name: string; client: string }) => tell(productionSchema, 'POST', '/productions', input), (client) => void client.invalidateQueries({ queryKey: keys.productions }));
 export const useRenameProduction = (id: string) =>
-  useChange((input: { name?: string; client?: string }) => tell(productionSchema, 'PATCH', `/productions/${id}`, input), staleProduction(id));
+  useChange((input: { name?: string; client?: string; margin?: MarginChoice }) => tell(productionSchema, 'PATCH', `/productions/${id}`, input), staleProduction(id));
 export const useRemoveProduction = () => useChange((id: string) => remove(`/productions/${id}`), (client) => void client.invalidateQueries({ queryKey: keys.productions }));
 export const useTakeFromInbox = (id: string) =>
-  useChange((inboxFile: string) => tell(masterSchema, 'POST', `/productions/${id}/masters`, { inboxFile }), staleProduction(id));
+  useChange((input: { inboxFile: string; replaces?: string | undefined }) => tell(masterSchema, 'POST', `/productions/${id}/masters`, input), staleProduction(id));
 export const useRemoveMaster = (id: string) => useChange((masterId: string) => remove(`/masters/${masterId}`), staleProduction(id));
 export const useAddVersions = (id: string) =>
   useChange((input: { masterId: string; placementIds: string[] }) => tell(z.array(versionSchema), 'POST', `/productions/${id}/versions`, input), staleProduction(id));
@@ -53,9 +53,71 @@ export const useAddSpecBook = () =>
 /** Saves a framing; the answer replaces the version in the cache. */
 export async function saveFraming(client: QueryClient, version: Version, framing: Framing): Promise<Version> {
   const saved = await tell(versionSchema, 'PATCH', `/versions/${version.id}`, { revision: version.revision, framing });
-  client.setQueryData(keys.production(version.productionId), (old: ProductionDetail | undefined) => old && { ...old, versions: old.versions.map((v) => (v.id === saved.id ? saved : v)) });
+  return putVersion(client, saved);
+}
+
+/** Puts a changed version where the screens find it. */
+function putVersion(client: QueryClient, saved: Version): Version {
+  client.setQueryData(keys.production(saved.productionId), (old: ProductionDetail | undefined) => old && { ...old, versions: old.versions.map((v) => (v.id === saved.id ? saved : v)) });
   return saved;
 }
+
+/** Puts a changed master where the screens find it. */
+function putMaster(client: QueryClient, saved: Master): Master {
+  client.setQueryData(keys.production(saved.productionId), (old: ProductionDetail | undefined) => old && { ...old, masters: old.masters.map((m) => (m.id === saved.id ? saved : m)) });
+  return saved;
+}
+
+/** Takes a version's last change back, or does it again. */
+export const stepFraming = async (client: QueryClient, version: Version, direction: 'undo' | 'redo') => putVersion(client, await tell(versionSchema, 'POST', `/versions/${version.id}/${direction}`));
+
+/** Accepts a trouble with a reason, or takes that back. */
+export const useAccept = () => {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async ({ versionId, mark, reason }: { versionId: string; mark: string; reason: string | null }) =>
+      putVersion(client, reason === null ? await tell(versionSchema, 'POST', `/versions/${versionId}/acceptances/withdraw`, { mark }) : await tell(versionSchema, 'POST', `/versions/${versionId}/acceptances`, { mark, reason })),
+  });
+};
+
+/** Frames a version as a plan file says. */
+export const useReadPlan = () => {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async ({ versionId, fileName, text }: { versionId: string; fileName: string; text: string }) => {
+      const { version, words } = await tell(versionReadSchema, 'POST', `/versions/${versionId}/plan`, { fileName, text });
+      putVersion(client, version);
+      return words;
+    },
+  });
+};
+
+/** Copies a framing to other versions. */
+export const useCarry = (id: string) =>
+  useChange((input: { fromVersionId: string; toVersionIds: string[]; shotAt?: number }) => tell(carryAnswerSchema, 'POST', `/productions/${id}/carry`, input), staleProduction(id));
+
+/** Something done to a master's shots or keeps. */
+type MasterChange =
+  | { kind: 'work'; revision: number; shots?: Shot[]; keeps?: Keep[]; movedCut?: { from: number; to: number } }
+  | { kind: 'undo' | 'redo' | 'setups' }
+  | { kind: 'cut-list'; fileName: string; text: string };
+
+/** Changes a master's shots or keeps; what there is to say about it is the answer. */
+export const useMasterWork = (masterId: string) => {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async (change: MasterChange): Promise<string[]> => {
+      const { kind, ...body } = change;
+      if (kind === 'cut-list') {
+        const { master, words } = await tell(masterReadSchema, 'POST', `/masters/${masterId}/cut-list`, body);
+        putMaster(client, master);
+        return words;
+      }
+      putMaster(client, kind === 'work' ? await tell(masterSchema, 'PATCH', `/masters/${masterId}/work`, body) : await tell(masterSchema, 'POST', `/masters/${masterId}/${kind}`));
+      return [];
+    },
+  });
+};
 
 /** Asks for a production again. */
 export const refreshProduction = (client: QueryClient, id: string) => client.invalidateQueries({ queryKey: keys.production(id) });

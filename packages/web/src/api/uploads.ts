@@ -45,18 +45,18 @@ function problemFrom(error: Error): Problem {
   return { code: 'upload-broken', sentence: 'The connection to the server was lost.', mend: 'Drop the film again: it goes on where it stopped.' };
 }
 
-/** Sends a film; a broken connection is taken up again by itself, also after a reload when the film is dropped again. */
-export async function sendFilm(file: File, productionId: string): Promise<void> {
+/** Sends a film, to stand beside the others or in the place of one; a broken connection is taken up again by itself, also after a reload when the film is dropped again. */
+export async function sendFilm(file: File, productionId: string, replaces?: string): Promise<void> {
   const key = nextKey++;
   list = [...list, { key, productionId, name: file.name, bytes: file.size, sent: 0, secondsLeft: null, state: 'sending', problem: null }];
   listeners.forEach((tell) => tell());
   let marks: { at: number; sent: number }[] = [];
   const upload = new Upload(file, {
     endpoint: '/api/uploads',
-    metadata: { filename: file.name, productionId },
+    metadata: { filename: file.name, productionId, ...(replaces ? { replaces } : {}) },
     retryDelays: [0, 500, 1000, 2000, 4000, 8000, 8000, 8000, 8000, 8000],
     // The same film dropped on another production is another upload.
-    fingerprint: async () => ['mivvy', productionId, file.name, file.size, file.lastModified].join('|'),
+    fingerprint: async () => ['mivvy', productionId, replaces ?? '', file.name, file.size, file.lastModified].join('|'),
     removeFingerprintOnSuccess: true,
     onShouldRetry: (error) => {
       const status = error.originalResponse?.getStatus() ?? 0;

@@ -5,7 +5,8 @@ import LinearProgress from '@mui/material/LinearProgress';
 import { useSnackbar } from 'notistack';
 import { useState, type ReactNode } from 'react';
 import { useDropzone } from 'react-dropzone';
-import { bytesLabel, durationLabel } from '@mivvy/core';
+import { bytesLabel, durationLabel, problemLine } from '@mivvy/core';
+import type { Master } from '@mivvy/api';
 import { problemOf } from '../api/client.ts';
 import { useInbox, useTakeFromInbox } from '../api/queries.ts';
 import { dropUpload, resumeUpload, sendFilm, useArriving } from '../api/uploads.ts';
@@ -47,7 +48,7 @@ export function ArrivingList({ productionId }: { productionId: string }) {
 }
 
 /** Films that lie in the server's inbox folder and are used where they lie. */
-export function InboxDialog({ productionId, open, onClose }: { productionId: string; open: boolean; onClose: () => void }) {
+export function InboxDialog({ productionId, replaces, open, onClose }: { productionId: string; replaces?: Master; open: boolean; onClose: () => void }) {
   const inbox = useInbox(open);
   const take = useTakeFromInbox(productionId);
   const { enqueueSnackbar } = useSnackbar();
@@ -56,7 +57,7 @@ export function InboxDialog({ productionId, open, onClose }: { productionId: str
     <Dialog open={open} onClose={onClose} fullWidth maxWidth="sm" aria-labelledby="inbox-title">
       <DialogContent>
         <h2 id="inbox-title" style={{ fontSize: 17, marginBottom: 4 }}>From the inbox folder</h2>
-        <p className="quiet" style={{ marginBottom: 14 }}>Films lying there are used where they are, without copying.</p>
+        <p className="quiet" style={{ marginBottom: 14 }}>{replaces ? `The film chosen takes the place of “${replaces.name}”; framing and keeps carry over.` : 'Films lying there are used where they are, without copying.'}</p>
         {inbox.isPending ? <Loading what="the inbox" /> : inbox.isError ? <Failed error={inbox.error} onRetry={() => void inbox.refetch()} /> : inbox.data.length === 0 ? (
           <Empty title="The inbox is empty">Put films into the folder that MIVVY_INBOX names, or into “inbox” in the data folder.</Empty>
         ) : (
@@ -65,7 +66,7 @@ export function InboxDialog({ productionId, open, onClose }: { productionId: str
               <li key={film.path} style={{ display: 'grid', gridTemplateColumns: 'minmax(0, 1fr) 90px 90px', alignItems: 'center', borderTop: '1px solid var(--rule)', minHeight: 42 }}>
                 <span className="clip" title={film.name}>{film.name}</span>
                 <span className="mono quiet">{bytesLabel(film.bytes)}</span>
-                <Button disabled={take.isPending || taken.includes(film.path)} onClick={() => take.mutate(film.path, { onSuccess: () => setTaken([...taken, film.path]), onError: (error) => enqueueSnackbar(problemOf(error).sentence, { variant: 'error' }) })}>{taken.includes(film.path) ? 'Taken' : 'Bring in'}</Button>
+                <Button disabled={take.isPending || taken.includes(film.path)} onClick={() => take.mutate({ inboxFile: film.path, replaces: replaces?.id }, { onSuccess: () => (replaces ? onClose() : setTaken([...taken, film.path])), onError: (error) => enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error' }) })}>{taken.includes(film.path) ? 'Taken' : replaces ? 'Put in its place' : 'Bring in'}</Button>
               </li>
             ))}
           </ul>

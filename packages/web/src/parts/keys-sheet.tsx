@@ -4,8 +4,10 @@ import { useState } from 'react';
 import { useHotkeys } from 'react-hotkeys-hook';
 
 const keyList: readonly [string, readonly [string, string][]][] = [
-  ['Everywhere', [['space', 'play or pause'], [',  .', 'one frame back or on'], ['shift ,  .', 'twenty-five frames'], ['home', 'to the first frame'], ['s', 'sound on or off'], ['b', 'show or hide where the outlet draws'], ['m', 'show or hide the safe margin'], ['?', 'this sheet']]],
-  ['Framing', [['← → ↑ ↓', 'move the window by one master pixel'], ['shift with an arrow', 'by ten'], ['+  −', 'zoom in or out'], ['0', 'back to the middle, at full size'], ['page up, page down', 'the version before or after']]],
+  ['Everywhere', [['space', 'play or pause'], [',  .', 'one frame back or on'], ['shift ,  .', 'twenty-five frames'], ['home', 'to the first frame'], ['s', 'sound on or off'], ['l', 'play the shot again and again'], ['[  ]', 'the shot before or after'], ['n', 'the next trouble'], ['b', 'show or hide where the outlet draws'], ['m', 'show or hide the safe margin'], ['?', 'this sheet']]],
+  ['Framing', [['← → ↑ ↓', 'move the window by one master pixel'], ['shift with an arrow', 'by ten'], ['+  −', 'zoom in or out'], ['0', 'back to the middle, at full size'], ['h  g  k', 'hold, glide, set a keyframe'], ['delete', 'remove the keyframe here'], ['a', 'share with the camera’s other shots, or frame alone'], ['c  v', 'copy or paste a shot’s framing'], ['ctrl z', 'take back; with shift, do again'], ['page up, page down', 'the version before or after']]],
+  ['Master', [['x', 'cut the film here'], ['delete', 'join the shot to the one before, or remove the keep'], ['d', 'draw a keep'], ['ctrl z', 'take back; with shift, do again']]],
+  ['Proof sheet', [['e', 'enlarge a proof beside its master']]],
 ];
 
 /** The list of keys, opened with “?” from anywhere. */

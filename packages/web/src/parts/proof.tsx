@@ -1,7 +1,8 @@
-import { frameForMaster, insideMargins, type FrameFraction, type Size } from '@mivvy/core';
+import { frameForMaster, insideMargins, marginsFor, type FrameFraction, type Size } from '@mivvy/core';
 import type { Master, Version } from '@mivvy/api';
 import { useFilm, useHead } from '../play/use-desk.tsx';
 import { ProofCanvas } from '../play/proof-canvas.tsx';
+import { useThisProduction } from './this-production.ts';
 import { versionName, type Planned } from './versions.ts';
 
 const percent = (n: number) => `${n * 100}%`;
@@ -20,16 +21,21 @@ export function frameOf(version: Version, master: Master | undefined): Size {
   return master?.facts ? frameForMaster(master.facts.video.displayed, placement.frame, placement.largerFrame) : placement.frame;
 }
 
-/** Where the outlet draws over the picture, and the safe margin. */
-export function ProofOverlays({ version, overlays, names = true }: { version: Version; overlays: Overlays; names?: boolean }) {
+/** A blocked area narrower than this on the screen, pixels, is drawn without its name. */
+const narrowestName = 40;
+
+/** Where the outlet draws over the picture, and the safe margin. `width` is that of the proof, where it is known. */
+export function ProofOverlays({ version, overlays, width = Infinity }: { version: Version; overlays: Overlays; width?: number | undefined }) {
   const { placement } = version;
+  const { margin } = useThisProduction();
+  const margins = placement && marginsFor(margin, placement);
   if (!placement) return null;
   return (
     <>
-      {overlays.margin && placement.safeMargin && <div className="margin" style={place(insideMargins(placement.safeMargin))} />}
+      {overlays.margin && margins && <div className="margin" style={place(insideMargins(margins))} />}
       {overlays.blocked && placement.blocked?.map((area) => (
         <div key={area.name} className="blocked" style={place(area)} title={area.name}>
-          {names && area.name}
+          {area.width * width > narrowestName && area.name}
         </div>
       ))}
     </>
@@ -46,7 +52,7 @@ function waitingWords(master: Master | undefined): string {
 }
 
 /** The live proof of a version, in the size that it is given. */
-export function Proof({ version, master, overlays, names }: { version: Version; master: Master | undefined; overlays: Overlays; names?: boolean }) {
+export function Proof({ version, master, overlays, width }: { version: Version; master: Master | undefined; overlays: Overlays; width?: number }) {
   const film = useFilm(master);
   const { failed } = useHead();
   const frame = frameOf(version, master);
@@ -54,7 +60,7 @@ export function Proof({ version, master, overlays, names }: { version: Version; 
     <div className="picture" style={{ width: '100%', height: '100%' }}>
       {film ? <ProofCanvas film={film} source={{ framing: version.framing, frame }} label={`Proof of ${versionName(version)}`} /> : null}
       {(!film || failed === master?.id) && <div className="waiting">{film ? 'This browser cannot play the film' : waitingWords(master)}</div>}
-      <ProofOverlays version={version} overlays={overlays} {...(names === undefined ? {} : { names })} />
+      <ProofOverlays version={version} overlays={overlays} width={width} />
     </div>
   );
 }
@@ -78,8 +84,8 @@ export function TroubleStrip({ planned, master }: { planned: Planned | null; mas
   const shown = planned?.troubles.filter((t) => t.severity !== 'note') ?? [];
   return (
     <div className="strip" aria-hidden>
-      {shown.map((t) => (
-        <b key={t.code} className={t.severity} style={{ left: percent(t.span.from / frames), width: percent((t.span.to - t.span.from) / frames) }} />
+      {shown.map((t, i) => (
+        <b key={`${t.code} ${i}`} className={t.severity} style={{ left: percent(t.span.from / frames), width: percent((t.span.to - t.span.from) / frames) }} />
       ))}
       <b className="head" style={{ left: percent(Math.min(1, frame / Math.max(1, frames - 1))) }} />
     </div>

@@ -1,19 +1,25 @@
+import LoopIcon from '@mui/icons-material/RepeatOutlined';
 import PauseIcon from '@mui/icons-material/Pause';
 import PlayIcon from '@mui/icons-material/PlayArrow';
 import SoundOffIcon from '@mui/icons-material/VolumeOff';
 import SoundOnIcon from '@mui/icons-material/VolumeUp';
 import Tooltip from '@mui/material/Tooltip';
+import { useEffect, useRef } from 'react';
 import { useHotkeys } from 'react-hotkeys-hook';
+import { frameToTimecode, type FrameSpan } from '@mivvy/core';
 import type { Master } from '@mivvy/api';
-import { frameToTimecode } from '@mivvy/core';
 import { useDesk, useHead } from '../play/use-desk.tsx';
 
-/** The play head in timecode, with play and sound. */
-export function Transport({ master }: { master: Master }) {
+/** The shuttle's furthest speeds, film seconds a second. */
+const fastest = 8;
+
+/** The play head in timecode, with play, sound, the shuttle, and a loop over the shot at hand. */
+export function Transport({ master, shot }: { master: Master; shot?: FrameSpan | undefined }) {
   const desk = useDesk();
-  const { frame, playing, sound } = useHead();
+  const { frame, playing, sound, loop } = useHead();
   const rate = master.facts?.video.rate ?? { num: 25, den: 1 };
-  usePlayKeys();
+  usePlayKeys(shot);
+  const toggleLoop = () => desk.setLoop(loop ? null : (shot ?? null));
   return (
     <div style={{ display: 'flex', alignItems: 'center', gap: 4 }}>
       <Tooltip title={playing ? 'Pause (space)' : 'Play (space)'}>
@@ -25,14 +31,43 @@ export function Transport({ master }: { master: Master }) {
           <button className="iconbutton" onClick={() => desk.setSound(!sound)} aria-label={sound ? 'Sound off' : 'Sound on'} aria-pressed={sound}>{sound ? <SoundOnIcon /> : <SoundOffIcon />}</button>
         </Tooltip>
       )}
+      {(shot || loop) && (
+        <Tooltip title={loop ? 'Play on (l)' : 'Play this shot again and again (l)'}>
+          <button className="iconbutton" onClick={toggleLoop} aria-label="Loop the shot" aria-pressed={loop !== null} style={loop ? { background: 'var(--trough)', color: 'var(--ink)' } : undefined}><LoopIcon /></button>
+        </Tooltip>
+      )}
+      <Shuttle />
     </div>
   );
 }
 
-/** The keys that move the play head, the same on every screen. */
-function usePlayKeys(): void {
+/** A lever that springs back to the middle: the further it is pushed, the faster the film runs, either way. */
+function Shuttle() {
   const desk = useDesk();
-  const { sound } = useHead();
+  const { shuttle } = useHead();
+  const lever = useRef<HTMLInputElement>(null);
+  const letGo = () => {
+    if (desk.snapshot().shuttle !== 0) desk.shuttle(0);
+  };
+  useEffect(() => letGo, []); // eslint-disable-line react-hooks/exhaustive-deps -- leaving the screen lets go
+  // The middle is still; from there the speed doubles in equal steps.
+  const speedOf = (value: number) => (value === 0 ? 0 : Math.sign(value) * 2 ** ((Math.abs(value) / 100) * 4 - 1));
+  return (
+    <Tooltip title="Shuttle: hold and push to run the film either way">
+      <input
+        ref={lever} type="range" className="shuttle" aria-label="Shuttle" min={-100} max={100} step={5} value={shuttle === 0 ? 0 : Math.round(Math.sign(shuttle) * ((Math.log2(Math.abs(shuttle)) + 1) / 4) * 100)}
+        aria-valuetext={shuttle === 0 ? 'still' : `${shuttle.toFixed(1)} times`}
+        onChange={(event) => desk.shuttle(Math.max(-fastest, Math.min(fastest, speedOf(Number(event.target.value)))))}
+        onPointerUp={letGo} onPointerCancel={letGo} onBlur={letGo} onKeyUp={(event) => event.key === 'Escape' && letGo()}
+      />
+    </Tooltip>
+  );
+}
+
+/** The keys that move the play head, the same on every screen. */
+function usePlayKeys(shot: FrameSpan | undefined): void {
+  const desk = useDesk();
+  const { sound, loop } = useHead();
   useHotkeys('space', (event) => {
     // Space on a button presses the button.
     if (event.target instanceof HTMLElement && event.target.closest('button, a, [role=button]')) return;
@@ -45,4 +80,5 @@ function usePlayKeys(): void {
   useHotkeys('shift+period', () => desk.step(25));
   useHotkeys('home', () => desk.seek(0));
   useHotkeys('s', () => desk.setSound(!sound), [sound]);
+  useHotkeys('l', () => desk.setLoop(loop ? null : (shot ?? null)), [loop, shot]);
 }

@@ -1,5 +1,5 @@
 import { useMemo } from 'react';
-import { makePlan, troublesOf, type PlannedVersion, type Trouble } from '@mivvy/core';
+import { makePlan, partAccepted, troublesOf, type Acceptance, type MarginChoice, type PlannedVersion, type Trouble } from '@mivvy/core';
 import type { Master, Version } from '@mivvy/api';
 
 /** Name of a version as it is said: the outlet, then the slot. */
@@ -10,15 +10,21 @@ export function versionName(version: Version): string {
 /** A version's plan and troubles as they stand now, worked out here so that they follow the hand. */
 export interface Planned {
   planned: PlannedVersion;
+  /** Those that still ask for a person. */
   troubles: Trouble[];
+  /** Those that a person has accepted. */
+  accepted: { trouble: Trouble; acceptance: Acceptance }[];
 }
 
-export function planVersion(version: Version, master: Master | undefined): Planned | null {
+export function planVersion(version: Version, master: Master | undefined, margin: MarginChoice): Planned | null {
   if (!version.placement || !master?.facts || master.state !== 'ready') return null;
   const planned = makePlan({ facts: master.facts, sha256: master.sha256 ?? '0'.repeat(64), placement: version.placement, framing: version.framing });
-  return { planned, troubles: troublesOf(planned, version.placement) };
+  const all = troublesOf(planned, version.placement, { keeps: master.keeps, margin });
+  const { open, accepted } = partAccepted(all, version.accepted, planned.plan, master.keeps);
+  return { planned, troubles: open, accepted };
 }
 
-export function usePlanned(version: Version | undefined, master: Master | undefined): Planned | null {
-  return useMemo(() => (version ? planVersion(version, master) : null), [version, master]);
+/** The same for a version on a screen: worked out anew only when it, its master or the margin has changed. */
+export function usePlanned(version: Version | undefined, master: Master | undefined, margin: MarginChoice): Planned | null {
+  return useMemo(() => (version ? planVersion(version, master, margin) : null), [version, master, margin]);
 }

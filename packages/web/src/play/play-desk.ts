@@ -1,4 +1,4 @@
-import { frameToSeconds, masterSeconds, nearestFrame, type MasterFacts } from '@mivvy/core';
+import { frameToSeconds, masterSeconds, nearestFrame, type FrameSpan, type MasterFacts } from '@mivvy/core';
 
 /** A film on the desk: one video element that every proof of the film is drawn from. */
 export interface Film {
@@ -14,6 +14,23 @@ export interface Film {
   listeners: Set<() => void>;
 }
 
+/** What the head's readers see. */
+interface HeadState {
+  frame: number;
+  playing: boolean;
+  sound: boolean;
+  /** Film seconds a second while the shuttle is held; 0 when it is let go. */
+  shuttle: number;
+  /** The span that is played again and again. */
+  loop: FrameSpan | null;
+  /** A master whose film this browser cannot play. */
+  failed: string | null;
+}
+const atRest: HeadState = { frame: 0, playing: false, sound: false, shuttle: 0, loop: null, failed: null };
+
+/** How often a film is sought anew while the shuttle runs backwards, milliseconds. */
+const backwardsEvery = 120;
+
 /**
  * One play head for all films of a production. Films are drawn from hidden video elements; proofs listen to the film
  * that they show and draw when it shows another frame. Time is the lead film's frame; the others keep step in seconds.
@@ -22,7 +39,8 @@ export class PlayDesk {
   private readonly films = new Map<string, Film>();
   private readonly listeners = new Set<() => void>();
   private leadId: string | null = null;
-  private state = { frame: 0, playing: false, sound: false, failed: null as string | null };
+  private state: HeadState = atRest;
+  private shuttleTimer: ReturnType<typeof setInterval> | undefined;
 
   /** What the head's readers see; a new object whenever something changed. */
   snapshot = () => this.state;
@@ -38,8 +56,8 @@ export class PlayDesk {
   }
 
   /** Puts a film on the desk, or finds it there. */
-  film(masterId: string, facts: MasterFacts, source: 'original' | 'proxy'): Film {
-    const address = `/api/masters/${masterId}/media?as=${source}`;
+  film(masterId: string, facts: MasterFacts, source: 'original' | 'proxy', take = 1): Film {
+    const address = `/api/masters/${masterId}/media?as=${source}&take=${take}`;
     const there = this.films.get(masterId);
     if (there && there.video.dataset.address === address) {
       there.facts = facts;
@@ -61,6 +79,8 @@ export class PlayDesk {
       film.shown = Math.max(0, Math.min(facts.video.frames - 1, nearestFrame(picture.mediaTime - film.start, facts.video.rate)));
       film.listeners.forEach((draw) => draw());
       if (this.state.playing && masterId === this.leadId) {
+        const { loop } = this.state;
+        if (loop && film.shown >= loop.to - 1) return this.seek(loop.from);
         this.set({ frame: film.shown });
         this.keepStep();
       }
@@ -140,7 +160,9 @@ export class PlayDesk {
   play(): void {
     const lead = this.leadFilm();
     if (!lead) return;
-    if (this.state.frame >= lead.facts.video.frames - 1) this.seek(0);
+    const { loop, frame } = this.state;
+    if (loop && (frame < loop.from || frame >= loop.to - 1)) this.seek(loop.from);
+    else if (frame >= lead.facts.video.frames - 1) this.seek(0);
     this.set({ playing: true });
     const seconds = this.secondsNow();
     for (const film of this.films.values()) {
@@ -166,6 +188,31 @@ export class PlayDesk {
     }
   }
 
+  /** Plays a span again and again; null plays on. */
+  setLoop(loop: FrameSpan | null): void {
+    this.set({ loop });
+  }
+
+  /**
+   * Runs the films at a speed for as long as the shuttle is held, forwards or backwards; 0 lets go and rests on the
+   * frame that is shown. Backwards is sought, because browsers do not play that way.
+   */
+  shuttle(speed: number): void {
+    clearInterval(this.shuttleTimer);
+    for (const film of this.films.values()) film.video.playbackRate = speed > 0 ? Math.min(8, speed) : 1;
+    if (speed > 0) {
+      if (!this.state.playing) this.play();
+    } else {
+      this.pause();
+      const lead = this.leadFilm();
+      if (speed < 0 && lead) {
+        const step = (-speed * backwardsEvery * lead.facts.video.rate.num) / (1000 * lead.facts.video.rate.den);
+        this.shuttleTimer = setInterval(() => this.seek(this.state.frame - step), backwardsEvery);
+      }
+    }
+    this.set({ shuttle: speed });
+  }
+
   setSound(on: boolean): void {
     this.set({ sound: on });
     this.applySound();
@@ -184,6 +231,7 @@ export class PlayDesk {
     }
     this.films.clear();
     this.leadId = null;
-    this.state = { frame: 0, playing: false, sound: false, failed: null };
+    clearInterval(this.shuttleTimer);
+    this.state = atRest;
   }
 }

@@ -1,18 +1,46 @@
 import { useEffect, useRef } from 'react';
-import { windowAt, type Framing, type MasterRect, type Size } from '@mivvy/core';
+import { layoutAt, softReduction, type Framing, type Layout, type Size } from '@mivvy/core';
 import type { Film } from './play-desk.ts';
 
-/** The window to draw, given the master frame that is shown. */
-type WindowSource = { framing: Framing; frame: Size } | 'whole';
+/** What to draw, given the master frame that is shown: a version's layout, or the whole master. */
+type PictureSource = { framing: Framing; frame: Size } | 'whole';
 
-/** The part of the master that is to be drawn at a frame, in master pixels. */
-function windowFor(source: WindowSource, film: Film): MasterRect {
+function layoutFor(source: PictureSource, film: Film): { layout: Layout; frame: Size } {
   const { displayed } = film.facts.video;
-  return source === 'whole' ? { x: 0, y: 0, ...displayed } : windowAt(source.framing, Math.max(0, film.shown), displayed, source.frame);
+  if (source === 'whole') return { frame: displayed, layout: { panels: [{ source: { x: 0, y: 0, ...displayed }, into: { x: 0, y: 0, ...displayed } }], ground: null } };
+  return { frame: source.frame, layout: layoutAt(source.framing, Math.max(0, film.shown), displayed, source.frame) };
+}
+
+/** One small canvas for soft grounds, shared by all proofs: each uses it up before the next one draws. */
+let softCanvas: HTMLCanvasElement | undefined;
+
+/** Draws a layout from a film's video element, the way the renderer will make it. */
+function paint(pen: CanvasRenderingContext2D, film: Film, { layout, frame }: { layout: Layout; frame: Size }, width: number, height: number): void {
+  const { video } = film;
+  const { displayed } = film.facts.video;
+  // A proxy is smaller than its master; windows are in master pixels.
+  const [kx, ky] = [video.videoWidth / displayed.width, video.videoHeight / displayed.height];
+  const [fx, fy] = [width / frame.width, height / frame.height];
+  if (layout.ground?.kind === 'colour') {
+    pen.fillStyle = layout.ground.colour;
+    pen.fillRect(0, 0, width, height);
+  }
+  if (layout.ground?.kind === 'soft') {
+    softCanvas ??= document.createElement('canvas');
+    const w = layout.ground.source;
+    Object.assign(softCanvas, { width: Math.max(4, Math.round(frame.width * softReduction)), height: Math.max(4, Math.round(frame.height * softReduction)) });
+    const soft = softCanvas.getContext('2d')!;
+    soft.imageSmoothingQuality = 'high';
+    soft.drawImage(video, w.x * kx, w.y * ky, w.width * kx, w.height * ky, 0, 0, softCanvas.width, softCanvas.height);
+    pen.imageSmoothingQuality = 'high';
+    pen.drawImage(softCanvas, 0, 0, width, height);
+  }
+  pen.imageSmoothingQuality = 'medium';
+  for (const { source: w, into } of layout.panels) pen.drawImage(video, w.x * kx, w.y * ky, w.width * kx, w.height * ky, into.x * fx, into.y * fy, into.width * fx, into.height * fy);
 }
 
 /** A live picture drawn from a film by core's own windows, at whatever size the layout gives it. */
-export function ProofCanvas({ film, source, label }: { film: Film; source: WindowSource; label: string }) {
+export function ProofCanvas({ film, source, label }: { film: Film; source: PictureSource; label: string }) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const latest = useRef(source);
   const redraw = useRef<() => void>(() => undefined);
@@ -24,13 +52,7 @@ export function ProofCanvas({ film, source, label }: { film: Film; source: Windo
     const draw = () => {
       const { video } = film;
       if (video.readyState < 2 || !video.videoWidth) return;
-      const { displayed } = film.facts.video;
-      // A proxy is smaller than its master; windows are in master pixels.
-      const kx = video.videoWidth / displayed.width;
-      const ky = video.videoHeight / displayed.height;
-      const w = windowFor(latest.current, film);
-      pen.imageSmoothingQuality = 'medium';
-      pen.drawImage(video, w.x * kx, w.y * ky, w.width * kx, w.height * ky, 0, 0, element.width, element.height);
+      paint(pen, film, layoutFor(latest.current, film), element.width, element.height);
       element.dataset.frame = String(film.shown);
     };
     const resize = () => {

@@ -32,5 +32,5 @@ export function useFilm(master: Master | undefined): Film | null {
   const desk = useDesk();
   const source = master?.proof.kind;
   // The desk keeps one film a master, so asking again gives the same one.
-  return master?.facts && (source === 'original' || source === 'proxy') ? desk.film(master.id, master.facts, source) : null;
+  return master?.facts && (source === 'original' || source === 'proxy') ? desk.film(master.id, master.facts, source, master.take) : null;
 }

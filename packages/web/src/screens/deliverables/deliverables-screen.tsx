@@ -10,7 +10,7 @@ import { Empty, Failed, Loading } from '../../parts/notices.tsx';
 import { frameOf, Proof } from '../../parts/proof.tsx';
 import { StandingStamp, standingWord, VersionStamp } from '../../parts/stamp.tsx';
 import { planVersion, versionName } from '../../parts/versions.ts';
-import { useThisProduction } from '../production/production-frame.tsx';
+import { useThisProduction } from '../../parts/this-production.ts';
 import { BitrateChart } from './bitrate-chart.tsx';
 import './deliverables.css';
 
@@ -58,7 +58,8 @@ function Report({ checks }: { checks: readonly CheckLine[] }) {
 
 function Side({ version, master, made, onExport }: { version: Version; master: Master | undefined; made: Deliverable[]; onExport: () => void }) {
   const file = version.deliverable;
-  const planned = planVersion(version, master);
+  const { margin } = useThisProduction();
+  const planned = planVersion(version, master, margin);
   const busy = version.standing === 'queued' || version.standing === 'making';
   const earlier = made.filter((d) => d.id !== file?.id);
   const faults = planned?.troubles.filter((t) => t.severity === 'fault') ?? [];
@@ -134,7 +135,7 @@ export function DeliverablesScreen() {
               const master = production.masters.find((m) => m.id === v.masterId);
               const frame = frameOf(v, master);
               const k = Math.min(64 / frame.width, 48 / frame.height);
-              const planned = planVersion(v, master);
+              const planned = planVersion(v, master, production.margin);
               return (
                 <tr key={v.id} className={v.id === version?.id ? 'on' : ''} onClick={() => select(v)} data-placement={v.placementId}>
                   <td><div className="thumb"><div style={{ width: frame.width * k, height: frame.height * k }}><Proof version={v} master={master} overlays={{ blocked: false, margin: false }} /></div></div></td>

@@ -11,7 +11,7 @@ import { useExport, useJobAction, useJobs } from '../../api/queries.ts';
 import { Empty, Failed, Loading } from '../../parts/notices.tsx';
 import { frameOf, Proof } from '../../parts/proof.tsx';
 import { Stamp } from '../../parts/stamp.tsx';
-import { useThisProduction } from '../production/production-frame.tsx';
+import { useThisProduction } from '../../parts/this-production.ts';
 import './exports.css';
 
 /** The time, once a second, for whatever shows how long something has been running. */

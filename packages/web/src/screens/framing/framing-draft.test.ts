@@ -1,16 +1,16 @@
 import { afterEach, beforeEach, describe, expect, jest, test } from '@jest/globals';
-import { heldFraming, stretchAt, type Framing } from '@mivvy/core';
+import { heldFraming, poseOfMove, stretchAt, type Framing } from '@mivvy/core';
 import type { Version } from '@mivvy/api';
 import { RequestProblem } from '../../api/client.ts';
 import { FramingDraft } from './framing-draft.ts';
 
 const pose = (x: number) => ({ x, y: 0.5, zoom: 1 });
-const at = (framing: Framing) => stretchAt(framing, 0).move.pose.x;
+const at = (framing: Framing) => poseOfMove(stretchAt(framing, 0).move, 0, { width: 1000, height: 1000 }, { width: 1, height: 1000 }).x;
 
 function version(revision: number, x = 0.5): Version {
   return {
     id: 'version001', productionId: 'production1', masterId: 'master0001', tag: 'A', placementId: 'tall', outlet: null, placement: null,
-    framing: heldFraming(pose(x)), revision, standing: 'to-make', behind: [], deliverable: null, updatedAt: '2026-11-24T00:00:00.000Z',
+    framing: heldFraming(pose(x)), revision, accepted: [], can: { undo: false, redo: false }, standing: 'to-make', behind: [], deliverable: null, updatedAt: '2026-11-24T00:00:00.000Z',
   };
 }
 
@@ -44,7 +44,7 @@ describe('a framing in the hand', () => {
     let told = 0;
     const leave = draft.subscribe(() => told++);
     for (const x of [0.1, 0.2, 0.3]) {
-      draft.hold(pose(x));
+      draft.take(heldFraming(pose(x)));
       expect(at(draft.snapshot().draft!)).toBe(x);
       await jest.advanceTimersByTimeAsync(100);
     }
@@ -60,9 +60,9 @@ describe('a framing in the hand', () => {
 
   test('a change while another is on its way is saved next, from the newer revision', async () => {
     const { draft, sent, answer } = hand();
-    draft.hold(pose(0.1));
+    draft.take(heldFraming(pose(0.1)));
     await jest.advanceTimersByTimeAsync(400);
-    draft.hold(pose(0.9));
+    draft.take(heldFraming(pose(0.9)));
     await jest.advanceTimersByTimeAsync(400);
     expect(sent).toHaveLength(1);
     await answer('ok');
@@ -75,7 +75,7 @@ describe('a framing in the hand', () => {
 
   test('when somebody else was first, theirs is shown and that is said', async () => {
     const { draft, overtaken, answer } = hand();
-    draft.hold(pose(0.1));
+    draft.take(heldFraming(pose(0.1)));
     await jest.advanceTimersByTimeAsync(400);
     await answer(new RequestProblem({ code: 'changed-elsewhere', sentence: 'Changed elsewhere.', mend: 'Look again.' }, 409));
     expect(overtaken).toEqual(['Changed elsewhere. Look again.']);
@@ -84,7 +84,7 @@ describe('a framing in the hand', () => {
 
   test('a save that fails keeps the change in the hand and is tried again', async () => {
     const { draft, sent, failed, answer } = hand();
-    draft.hold(pose(0.1));
+    draft.take(heldFraming(pose(0.1)));
     await jest.advanceTimersByTimeAsync(400);
     await answer(new RequestProblem({ code: 'unreachable', sentence: 'Not reached.', mend: '' }, 0));
     expect(failed).toEqual(['Not reached.']);
@@ -99,7 +99,7 @@ describe('a framing in the hand', () => {
   test('a newer version from the server is what the next change starts from, unless something is in the hand', async () => {
     const { draft, sent, answer } = hand();
     draft.follow(version(5));
-    draft.hold(pose(0.2));
+    draft.take(heldFraming(pose(0.2)));
     draft.follow(version(9));
     void draft.save(); // leaving the screen saves at once
     expect(sent).toEqual([{ revision: 5, x: 0.2 }]);

@@ -1,4 +1,4 @@
-import { heldFraming, problemLine, type Framing, type Pose } from '@mivvy/core';
+import { problemLine, type Framing } from '@mivvy/core';
 import type { Version } from '@mivvy/api';
 import { problemOf, RequestProblem } from '../../api/client.ts';
 
@@ -49,9 +49,9 @@ export class FramingDraft {
     if (this.state.draft === null) this.base = version;
   }
 
-  /** Takes a new held window into the hand. */
-  hold(pose: Pose): void {
-    this.set({ draft: heldFraming(pose), saving: this.state.saving === 'sending' ? 'sending' : 'waiting' });
+  /** Takes a changed framing into the hand. */
+  take(framing: Framing): void {
+    this.set({ draft: framing, saving: this.state.saving === 'sending' ? 'sending' : 'waiting' });
     if (this.state.saving !== 'sending') this.saveAfter(restMs);
   }
 

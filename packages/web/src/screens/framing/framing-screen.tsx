@@ -1,223 +1,251 @@
-import { useGesture } from '@use-gesture/react';
+import RedoIcon from '@mui/icons-material/RedoOutlined';
+import UndoIcon from '@mui/icons-material/UndoOutlined';
+import Tooltip from '@mui/material/Tooltip';
+import { useDrag } from '@use-gesture/react';
 import { useSnackbar } from 'notistack';
-import { useEffect, useRef, useState, type ReactNode, type RefObject } from 'react';
+import { useEffect, useMemo, useRef, useState } from 'react';
 import { useHotkeys } from 'react-hotkeys-hook';
 import { Link, useNavigate, useParams } from 'react-router';
-import { aspectLabel, bitrateLabel, bytesLabel, centredPose, clamp, codecLabel, commonArea, durationLabel, enlargement, frameToTimecode, maxZoom, planSeconds, poseAt, problemLine, rateLabel, settlePose, shapeWord, sizeLabel, windowAt, windowOf, zoomAbout, type Pose, type Size } from '@mivvy/core';
+import { centredPose, clamp, commonArea, frameToTimecode, keepsWithin, layoutAt, maxZoom, oneShot, poseAt, problemLine, settlePose, sizeLabel, upperHeight, windowOf, type Clip, type Size } from '@mivvy/core';
 import type { Master, Version } from '@mivvy/api';
 import { problemOf } from '../../api/client.ts';
-import { useRemoveVersion } from '../../api/queries.ts';
-import { FilmStrip } from '../../parts/film-strip.tsx';
-import { EditableNumber } from '../../parts/editable.tsx';
+import { useReadPlan } from '../../api/queries.ts';
 import { Empty } from '../../parts/notices.tsx';
 import { OverlaySwitches, useOverlays } from '../../parts/overlay-switches.tsx';
-import { frameOf, Proof, TroubleStrip, WholeMaster } from '../../parts/proof.tsx';
-import { StandingStamp, VersionStamp } from '../../parts/stamp.tsx';
+import { frameOf, Proof, WholeMaster } from '../../parts/proof.tsx';
+import { KeepRow, moveWord, PathRow, Score, ShotRow, TroubleRow } from '../../parts/score.tsx';
+import { VersionStamp } from '../../parts/stamp.tsx';
+import { useThisProduction } from '../../parts/this-production.ts';
 import { Transport } from '../../parts/transport.tsx';
-import { usePlanned, versionName, type Planned } from '../../parts/versions.ts';
+import { useNextTrouble } from '../../parts/troubles.ts';
+import { TrueSize } from '../../parts/true-size.tsx';
+import { usePlanned, versionName } from '../../parts/versions.ts';
 import { useDesk, useHead } from '../../play/use-desk.tsx';
-import { useThisProduction } from '../production/production-frame.tsx';
-import { OverMaster, placeOver, WindowChoice } from './over-master.tsx';
+import { CarryDialog } from './carry-dialog.tsx';
+import { DeliveryNote, WaitingNote } from './delivery-note.tsx';
+import { Dimmed, KeepMarks, OverMaster, placeOver, WindowChoice } from './over-master.tsx';
+import { usePictureHand, zoomStep, type Caught, type Held } from './picture-hand.ts';
+import { moveAs, takeUnit, withoutKey, type Panel } from './unit-hand.ts';
 import { useFramingEdit } from './use-framing-edit.ts';
+import { useMasterLook } from './use-master-look.ts';
 import './framing.css';
-
-/** One notch of the wheel or one press of a key zooms by this factor. */
-const zoomStep = 1.05;
-
-/** Dragging, wheel and pinch on a picture, turned into poses. `perPixel` is how many master pixels one screen pixel drags. */
-function usePictureHand(target: RefObject<HTMLElement | null>, hand: { pose: Pose; master: Size; frame: Size; setPose: (pose: Pose) => void }, surface: 'master' | 'proof') {
-  const grip = useRef<{ x: number; y: number; zoom: number; scale: number } | null>(null);
-  useGesture(
-    {
-      onDrag: ({ movement: [mx, my], first, last, buttons, pinching, cancel }) => {
-        // A button let go outside the browser's window ends the drag at the next movement.
-        if (pinching || (buttons === 0 && !last)) return cancel();
-        const { pose, master, frame, setPose } = hand;
-        const box = target.current!.getBoundingClientRect();
-        const window = windowOf(pose, master, frame);
-        // On the master the window is dragged; on the proof, the picture behind the window.
-        if (first) grip.current = { x: window.x, y: window.y, zoom: pose.zoom, scale: surface === 'master' ? master.width / box.width : -window.width / box.width };
-        const { x, y, zoom, scale } = grip.current!;
-        setPose(poseAt(x + mx * scale, y + my * scale, zoom, master, frame));
-      },
-      onWheel: ({ event, delta: [, dy] }) => {
-        event.preventDefault();
-        if (dy === 0) return;
-        const { pose, master, frame, setPose } = hand;
-        const { u, v } = pointIn(event.clientX, event.clientY);
-        setPose(zoomAbout(pose, clamp(pose.zoom * zoomStep ** (-dy / 100), 1, maxZoom), u, v, master, frame));
-      },
-      onPinch: ({ offset: [zoom], origin: [ox, oy] }) => {
-        const { pose, master, frame, setPose } = hand;
-        const { u, v } = pointIn(ox, oy);
-        setPose(zoomAbout(pose, clamp(zoom, 1, maxZoom), u, v, master, frame));
-      },
-    },
-    { target, drag: { filterTaps: true, pointer: { keys: false } }, wheel: { eventOptions: { passive: false } }, pinch: { scaleBounds: { min: 1, max: maxZoom }, from: () => [hand.pose.zoom, 0] } },
-  );
-
-  /** The master point under a screen point, in fractions of the master. */
-  function pointIn(clientX: number, clientY: number): { u: number; v: number } {
-    const { pose, master, frame } = hand;
-    const box = target.current!.getBoundingClientRect();
-    const fx = clamp((clientX - box.left) / box.width, 0, 1);
-    const fy = clamp((clientY - box.top) / box.height, 0, 1);
-    if (surface === 'master') return { u: fx, v: fy };
-    const w = windowOf(pose, master, frame);
-    return { u: (w.x + fx * w.width) / master.width, v: (w.y + fy * w.height) / master.height };
-  }
-}
 
 /** A picture as large as its box allows, in its own shape. */
 const fitted = (size: Size) => ({ aspectRatio: `${size.width} / ${size.height}`, width: `min(100cqw, ${(100 * size.width) / size.height}cqh)` });
 
-/** The delivery note: the version in sentences, with what can be changed underlined. */
-function DeliveryNote({ version, master, frame, planned, pose, setPose, saved, choice }: { version: Version; master: Master; frame: Size; planned: Planned; pose: Pose; setPose: (pose: Pose) => void; saved: string; choice: ReactNode }) {
-  const { displayed } = master.facts!.video;
-  const { plan, delivered, budget } = planned.planned;
-  const window = windowOf(pose, displayed, frame);
-  const limit = version.placement!.duration?.maxSeconds;
-  const rate = plan.video.rate;
-  const factor = enlargement(window, frame);
-  const room = { x: displayed.width - window.width, y: displayed.height - window.height };
-  const pixels = (n: number) => `${Number(n.toFixed(1))} px`;
-  const edge = (which: 'x' | 'y') => (value: number) => setPose(poseAt(which === 'x' ? value : window.x, which === 'y' ? value : window.y, pose.zoom, displayed, frame));
-  return (
-    <section className="note" aria-label="Delivery note">
-      <h2>{versionName(version)}</h2>
-      <p>
-        {shapeWord(frame)[0]!.toUpperCase() + shapeWord(frame).slice(1)} {aspectLabel(frame)}, <b>{sizeLabel(frame)}</b>, at <b>{rateLabel(plan.rate)} fps</b> {delivered.words}. Runs <b>{durationLabel(planSeconds(plan))}</b>{limit === undefined ? ', no limit' : <> of {durationLabel(limit)} allowed</>}.
-      </p>
-      <p>
-        {codecLabel(plan.video.codec)}, {rate.mode === 'two-pass' ? <>two passes at <b>{bitrateLabel(rate.targetKbps)}</b>, never above {bitrateLabel(rate.maxKbps)}</> : <>quality {rate.crf}{rate.maxKbps !== undefined && <>, never above {bitrateLabel(rate.maxKbps)}</>}</>}
-        {budget.expectedBytes !== null && <>: {rate.mode === 'two-pass' ? 'about' : 'at most'} <b>{bytesLabel(budget.expectedBytes)}</b></>}.
-        {' '}{plan.audio ? <>Sound in {codecLabel(plan.audio.codec)}{plan.audio.loudness ? ` at ${plan.audio.loudness.integratedLufs.toString().replace('-', '−')} LUFS` : ''}.</> : 'Silent.'}
-      </p>
-      <h3>The window</h3>
-      <p>
-        The picture fills the frame and holds still, at <EditableNumber label="Zoom" value={pose.zoom} shown={`${pose.zoom.toFixed(2)} ×`} min={1} max={maxZoom} step={0.01} unit="times" onChange={(zoom) => setPose(zoomAbout(pose, zoom, (window.x + window.width / 2) / displayed.width, (window.y + window.height / 2) / displayed.height, displayed, frame))} />.
-        {' '}Its left edge is at {room.x < 0.05 ? <b>0 px</b> : <EditableNumber label="Left edge" value={window.x} shown={pixels(window.x)} min={0} max={room.x} unit="master pixels" onChange={edge('x')} />} of {pixels(room.x)}, its top at {room.y < 0.05 ? <b>0 px</b> : <EditableNumber label="Top" value={window.y} shown={pixels(window.y)} min={0} max={room.y} unit="master pixels" onChange={edge('y')} />} of {pixels(room.y)}.
-      </p>
-      <p><button className="fix" onClick={() => setPose(centredPose)}>Back to the middle</button></p>
-      {planned.troubles.filter((t) => t.code !== 'enlarged').map((t) => <p key={t.code} className={`warn ${t.severity === 'look' ? '' : t.severity === 'note' ? 'mild' : 'fault'}`}>{t.sentence} {t.mend}</p>)}
-      <p className={factor > 1.005 ? 'warn mild' : 'quiet'}>{factor > 1.005 ? `The picture is enlarged ${factor.toFixed(2)} times. A master with more pixels would avoid it.` : `The picture is reduced to ${factor.toFixed(2)} of its size.`}</p>
-      {choice}
-      <p className="quiet" style={{ fontSize: 12 }} role="status">{saved}</p>
-      <RemoveVersion version={version} />
-    </section>
-  );
-}
-
-/** Takes a version out of the production, asking first. */
-function RemoveVersion({ version }: { version: Version }) {
-  const [asking, setAsking] = useState(false);
-  const removal = useRemoveVersion(version.productionId);
-  const navigate = useNavigate();
-  const { enqueueSnackbar } = useSnackbar();
-  if (!asking) return <button className="fix tall" onClick={() => setAsking(true)}>Remove this version</button>;
-  return (
-    <p className="warn fault">
-      Remove it{version.deliverable && ' with the files made for it'}?{' '}
-      <button className="fix" disabled={removal.isPending} onClick={() => removal.mutate(version.id, { onSuccess: () => void navigate(`/productions/${version.productionId}`), onError: (error) => enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error' }) })}>Remove</button>{' · '}
-      <button className="fix" onClick={() => setAsking(false)}>Keep it</button>
-    </p>
-  );
-}
+/** The framing that was copied last, for as long as the page is open: it can be pasted on any shot of any version. */
+let copied: Clip | null = null;
 
 function Workplace({ version, master, siblings }: { version: Version; master: Master; siblings: Version[] }) {
   const desk = useDesk();
   const navigate = useNavigate();
+  const production = useThisProduction();
+  const { enqueueSnackbar } = useSnackbar();
   const [overlays, setOverlays] = useOverlays();
-  const { framing, pose, setPose, saving } = useFramingEdit(version);
-  const shown: Version = { ...version, framing };
-  const planned = usePlanned(shown, master);
+  const [look, setLook] = useMasterLook();
+  const { framing, setFraming, saving, step } = useFramingEdit(version);
+  const shown: Version = useMemo(() => ({ ...version, framing }), [version, framing]);
+  const planned = usePlanned(shown, master, production.margin);
   const head = useHead();
-  const displayed = master.facts!.video.displayed;
+  const facts = master.facts!.video;
+  const { displayed, frames } = facts;
   const frame = frameOf(version, master);
-  const window = windowOf(pose, displayed, frame);
+  const shots = master.shots ?? oneShot;
+  const headFrame = Math.min(head.frame, frames - 1);
+  const hand = takeUnit(framing, shots, frames, headFrame, displayed, frame);
+  const [chosenPanel, setPanel] = useState<Panel>('upper');
+  const panel: Panel = hand.clip.fill.kind === 'stacked' ? chosenPanel : 'upper';
+  const [caught, setCaught] = useState<Caught>({ x: null, y: null });
+  const [carrying, setCarrying] = useState(false);
+  const [trueSize, setTrueSize] = useState(false);
   const masterBox = useRef<HTMLDivElement>(null);
   const proofBox = useRef<HTMLDivElement>(null);
-  usePictureHand(masterBox, { pose, master: displayed, frame, setPose }, 'master');
-  usePictureHand(proofBox, { pose, master: displayed, frame, setPose }, 'proof');
   useEffect(() => desk.lead(master.id), [desk, master.id]);
 
-  const nudge = (dx: number, dy: number) => setPose(poseAt(window.x + dx, window.y + dy, pose.zoom, displayed, frame));
-  const zoomBy = (k: number) => setPose(settlePose({ ...pose, zoom: clamp(pose.zoom * k, 1, maxZoom) }, displayed, frame));
-  const deps = [pose, version.id];
+  /** A glide is set at its ends: the head goes to the one that is being changed. */
+  const settleHead = () => {
+    if (desk.snapshot().playing) desk.pause();
+    const at = hand.unit.from + hand.editAt(panel);
+    if (at !== headFrame) desk.seek(at);
+  };
+  const held = (which: Panel): Held | null => (hand.movable ? { pose: hand.editPose(which), master: displayed, part: hand.partOf(which), setPose: (pose) => setFraming(hand.withPose(which, pose)) } : null);
+  const pickOnMaster = (fx: number, fy: number) => {
+    if (hand.clip.fill.kind !== 'stacked') return held('upper');
+    const inside = (which: Panel) => {
+      const w = hand.windowOf(which);
+      return fx * displayed.width >= w.x && fx * displayed.width <= w.x + w.width && fy * displayed.height >= w.y && fy * displayed.height <= w.y + w.height;
+    };
+    const other: Panel = panel === 'upper' ? 'lower' : 'upper';
+    const which = inside(panel) || !inside(other) ? panel : other;
+    if (which !== panel) setPanel(which);
+    return held(which);
+  };
+  const divide = hand.clip.fill.kind === 'stacked' ? upperHeight(hand.clip.fill.divide, frame) / frame.height : null;
+  const pickOnProof = (_fx: number, fy: number) => {
+    const which: Panel = divide !== null && fy > divide ? 'lower' : 'upper';
+    if (divide !== null && which !== panel) setPanel(which);
+    return held(which);
+  };
+  usePictureHand(masterBox, pickOnMaster, 'master', settleHead, setCaught);
+  usePictureHand(proofBox, pickOnProof, 'proof', settleHead, setCaught);
+
+  const pose = hand.editPose(panel);
+  const part = hand.partOf(panel);
+  const window = windowOf(pose, displayed, part);
+  const setPose = (next: typeof pose) => {
+    if (!hand.movable) return;
+    settleHead();
+    setFraming(hand.withPose(panel, next));
+  };
+  const deps = [framing, headFrame, panel, version.id, shots];
   const keys = { preventDefault: true };
   useHotkeys('left,right,up,down,shift+left,shift+right,shift+up,shift+down', (event) => {
     const by = event.shiftKey ? 10 : 1;
     const [dx, dy] = { ArrowLeft: [-by, 0], ArrowRight: [by, 0], ArrowUp: [0, -by], ArrowDown: [0, by] }[event.key] ?? [0, 0];
-    nudge(dx!, dy!);
+    setPose(poseAt(window.x + dx!, window.y + dy!, pose.zoom, displayed, part));
   }, keys, deps);
+  const zoomBy = (k: number) => setPose(settlePose({ ...pose, zoom: clamp(pose.zoom * k, 1, maxZoom) }, displayed, part));
   useHotkeys('equal,shift+equal,add', () => zoomBy(zoomStep), keys, deps);
   useHotkeys('minus,subtract', () => zoomBy(1 / zoomStep), keys, deps);
   useHotkeys('0', () => setPose(centredPose), deps);
+  const kind = (which: 'hold' | 'glide' | 'path') => hand.movable && setFraming(hand.withMove(panel, moveAs(which, hand, panel)));
+  useHotkeys('h', () => void kind('hold'), deps);
+  useHotkeys('g', () => void kind('glide'), deps);
+  useHotkeys('k', () => void (hand.moveOf(panel).kind === 'path' ? setFraming(hand.withPose(panel, hand.poseOf(panel))) : kind('path')), deps);
+  useHotkeys('delete,backspace', () => setFraming(hand.withMove(panel, withoutKey(hand.moveOf(panel), hand.at))), deps);
+  useHotkeys('a', () => setFraming(hand.shared ? hand.alone() : hand.sharedOut()), deps);
+  const copy = () => {
+    copied = hand.clip;
+    enqueueSnackbar(`The framing of shot ${hand.unit.shot + 1} is copied.`);
+  };
+  const paste = () => (copied ? setFraming(hand.withClip(copied)) : enqueueSnackbar('Nothing has been copied yet.', { variant: 'warning' }));
+  useHotkeys('c', copy, deps);
+  useHotkeys('v', () => void paste(), deps);
+  useHotkeys('mod+z', () => void step('undo'), keys, [version.id]);
+  useHotkeys('mod+shift+z,mod+y', () => void step('redo'), keys, [version.id]);
+  const goShot = (by: number) => {
+    const index = hand.units.indexOf(hand.unit) + by;
+    const next = hand.units[clamp(index, 0, hand.units.length - 1)]!;
+    desk.pause();
+    desk.seek(next.from);
+  };
+  useHotkeys('bracketright', () => goShot(1), deps);
+  useHotkeys('bracketleft', () => goShot(-1), deps);
   const go = (by: number) => {
     const next = siblings[(siblings.findIndex((v) => v.id === version.id) + by + siblings.length) % siblings.length];
     if (next) void navigate(`/productions/${version.productionId}/framing/${next.id}`);
   };
   useHotkeys('pagedown', () => go(1), keys, [siblings, version.id]);
   useHotkeys('pageup', () => go(-1), keys, [siblings, version.id]);
+  const nextTrouble = useNextTrouble(shown);
+  useHotkeys('n', () => nextTrouble(), deps);
+  const bindDivide = useDrag(({ xy: [, y] }) => {
+    const { fill } = hand.clip;
+    const box = proofBox.current?.getBoundingClientRect();
+    if (box && fill.kind === 'stacked') setFraming(hand.withFill({ ...fill, divide: Number(clamp((y - box.top) / box.height, 0.2, 0.8).toFixed(3)) }));
+  }, { pointer: { keys: false } });
 
-  const percent = (n: number, of: number) => `${(n / of) * 100}%`;
-  const box = placeOver(window, displayed);
   const otherVersions = siblings.filter((v) => v.id !== version.id && v.placement);
   const [over, setOver] = useState<string[]>([]);
-  const others = otherVersions.filter((v) => over.includes(v.id)).map((v) => ({ version: v, window: windowAt(v.framing, head.frame, displayed, frameOf(v, master)) }));
-  const common = commonArea([window, ...others.map((o) => o.window)]);
-  const tags = [version.tag, ...others.map((o) => o.version.tag)].sort().join(' ');
-  const right = percent(displayed.width - window.x - window.width, displayed.width);
-  const bottom = percent(displayed.height - window.y - window.height, displayed.height);
+  const others = otherVersions.filter((v) => over.includes(v.id)).flatMap((v) => layoutAt(v.framing, headFrame, displayed, frameOf(v, master)).panels.map((p) => ({ version: v, window: p.source })));
+  const mine = layoutAt(framing, headFrame, displayed, frame).panels.map((p) => p.source);
+  const common = commonArea([...mine, ...others.map((o) => o.window)]);
+  const tags = [...new Set([version.tag, ...others.map((o) => o.version.tag)])].sort().join(' ');
   const one = (n: number) => Number(n.toFixed(1));
+  const readout = mine[panel === 'lower' ? 1 : 0]!;
   const saved = saving === 'saved' ? 'Saved.' : saving === 'failed' ? 'Not saved yet; trying again.' : 'Saving …';
+  const keeps = keepsWithin(master.keeps, frames);
+  const waiting = planned?.troubles.filter((t) => t.severity !== 'note').length ?? 0;
+
+  const header = (
+    <>
+      <div className="siblings" role="navigation" aria-label="Versions of this master">
+        {siblings.map((v) => <Link key={v.id} to={`/productions/${v.productionId}/framing/${v.id}`} className={v.id === version.id ? 'on' : ''} aria-current={v.id === version.id ? 'page' : undefined} aria-label={`${v.tag}, ${versionName(v)}`} title={versionName(v)}>{v.tag}</Link>)}
+      </div>
+      <h2>{versionName(version)}</h2>
+    </>
+  );
+  const footer = (
+    <>
+      <WindowChoice siblings={otherVersions} shown={over} onChange={setOver} look={look} onLook={setLook} />
+      <h3>Carry over</h3>
+      <p><button className="fix" onClick={copy}>Copy this shot’s framing</button>, <button className="fix" onClick={() => void paste()}>paste the one copied</button>, or <button className="fix" onClick={() => setCarrying(true)}>carry it to other versions</button>.</p>
+      <PlanSentence version={version} />
+      <p>Guides for this frame: <a className="fix" href={`/api/masters/${master.id}/guides/guides.png?frame=${headFrame}`} download>PNG</a>, <a className="fix" href={`/api/masters/${master.id}/guides/guides.svg?frame=${headFrame}`} download>SVG</a>, <a className="fix" href={`/api/masters/${master.id}/guides/guides.tsv?frame=${headFrame}`} download>numbers</a>.</p>
+    </>
+  );
   return (
     <>
       <div className="framing">
-        {planned ? <DeliveryNote version={shown} master={master} frame={frame} planned={planned} pose={pose} setPose={setPose} saved={saved} choice={<WindowChoice siblings={otherVersions} shown={over} onChange={setOver} />} /> : <section className="note"><h2>{versionName(version)}</h2><p className="quiet">Its master is still being read.</p></section>}
+        {planned ? <DeliveryNote key={version.id} version={version} master={master} frame={frame} planned={planned} hand={hand} panel={panel} setPanel={setPanel} change={setFraming} seek={(f) => { desk.pause(); desk.seek(f); }} framing={framing} saved={saved} header={header} footer={footer} /> : <WaitingNote version={version} />}
         <section className="table" aria-label="Master">
-          <div className="bar"><span><b style={{ fontWeight: 650, marginRight: 12 }}>Master</b><span className="mono quiet" data-testid="window-numbers">x {one(window.x)} · y {one(window.y)} · w {one(window.width)} · h {one(window.height)}</span></span><span className="quiet clip">{others.length === 0 ? <>{master.name}, {sizeLabel(displayed)}</> : common ? <>Common area of {tags}: <b data-testid="common-size">{one(common.width)} × {one(common.height)}</b></> : <>{tags} have nothing in common</>}</span></div>
+          <div className="bar">
+            <span style={{ display: 'flex', alignItems: 'center', gap: 6, minWidth: 0 }}>
+              <b style={{ fontWeight: 650, marginRight: 6 }}>Master</b>
+              <span className="mono quiet clip" data-testid="window-numbers">x {one(readout.x)} · y {one(readout.y)} · w {one(readout.width)} · h {one(readout.height)}</span>
+              <Tooltip title="Take back (Ctrl Z)"><span><button className="iconbutton" aria-label="Take back" disabled={!version.can.undo && saving === 'saved'} onClick={() => void step('undo')}><UndoIcon /></button></span></Tooltip>
+              <Tooltip title="Do again (Ctrl Shift Z)"><span><button className="iconbutton" aria-label="Do again" disabled={!version.can.redo} onClick={() => void step('redo')}><RedoIcon /></button></span></Tooltip>
+            </span>
+            <span className="quiet clip">{others.length === 0 ? <>{master.name}, {sizeLabel(displayed)}</> : common ? <>Common area of {tags}: <b data-testid="common-size">{one(common.width)} × {one(common.height)}</b></> : <>{tags} have nothing in common</>}</span>
+          </div>
           <div className="well">
             <div ref={masterBox} className="on-master" style={fitted(displayed)} data-testid="master-surface">
               <WholeMaster master={master} />
-              <div className="dim" style={{ left: 0, top: 0, bottom: 0, width: box.left }} />
-              <div className="dim" style={{ right: 0, top: 0, bottom: 0, width: right }} />
-              <div className="dim" style={{ left: box.left, right, top: 0, height: box.top }} />
-              <div className="dim" style={{ left: box.left, right, bottom: 0, height: bottom }} />
-              <OverMaster others={others} common={common} master={displayed} />
-              <div className="window" style={box}><span className="tag">{version.tag}</span></div>
+              <Dimmed windows={mine} master={displayed} strength={look.dim} />
+              <OverMaster others={others} common={common} master={displayed} look={look} />
+              <KeepMarks keeps={keeps} frame={headFrame} />
+              {caught.x !== null && <div className="caught" style={{ left: `${caught.x * 100}%`, top: 0, bottom: 0, width: 1 }} />}
+              {caught.y !== null && <div className="caught" style={{ top: `${caught.y * 100}%`, left: 0, right: 0, height: 1 }} />}
+              {mine.map((w, i) => <div key={i} className={`window ${mine.length > 1 && (i === 0) !== (panel === 'upper') ? 'resting' : ''}`} style={{ ...placeOver(w, displayed), outlineWidth: look.line, outlineColor: look.colour }}><span className="tag">{version.tag}{mine.length > 1 && (i === 0 ? ' upper' : ' lower')}</span></div>)}
             </div>
           </div>
         </section>
         <section className="proof" aria-label="Proof">
           <div className="bar"><b style={{ fontWeight: 650 }}>{version.tag} · proof</b><VersionStamp standing={version.standing} troubles={planned?.troubles ?? []} /></div>
-          <div className="fitbox"><div ref={proofBox} className="crops on-proof" style={fitted(frame)} data-testid="proof-surface"><Proof version={shown} master={master} overlays={overlays} /></div></div>
+          <div className="fitbox"><div ref={proofBox} className="crops on-proof" style={fitted(frame)} data-testid="proof-surface">
+            <Proof version={shown} master={master} overlays={overlays} />
+            {divide !== null && <div {...bindDivide()} className="divide" style={{ top: `${divide * 100}%` }} role="separator" aria-label="Divide between the two windows" />}
+          </div></div>
           <OverlaySwitches overlays={overlays} onChange={setOverlays} />
+          <button className="fix tall" onClick={() => setTrueSize(true)}>True size</button>
         </section>
       </div>
       <div className="score">
         <div style={{ gridColumn: '1 / -1', display: 'flex', alignItems: 'center', gap: 16 }}>
-          <Transport master={master} />
-          <span className="quiet">of <span className="mono">{frameToTimecode(master.facts!.video.frames, master.facts!.video.rate)}</span></span>
-          <span className="quiet" style={{ marginLeft: 'auto', fontSize: 12 }}>Drag the window or the proof, scroll to zoom, arrows to nudge</span>
+          <Transport master={master} shot={hand.unit} />
+          <span className="quiet">of <span className="mono">{frameToTimecode(frames, facts.rate)}</span></span>
+          {waiting > 0 && <button className="fix tall" onClick={() => nextTrouble()}>Next trouble</button>}
+          <span className="quiet clip" style={{ marginLeft: 'auto', fontSize: 12 }}>Drag the window or the proof, scroll to zoom, arrows to nudge, [ and ] for the shots, ? for all keys</span>
         </div>
-        <span className="label">Film</span><FilmStrip master={master} height={44} />
-        <span className="label">Troubles</span><TroubleStrip planned={planned} master={master} />
-        <span className="label">Versions of it</span>
-        <nav className="siblings" aria-label="Versions of this master">
-          {siblings.map((v) => {
-            const f = frameOf(v, master);
-            const k = 46 / Math.max(f.width, f.height);
-            return (
-              <Link key={v.id} to={`/productions/${v.productionId}/framing/${v.id}`} className={v.id === version.id ? 'on' : ''} aria-current={v.id === version.id ? 'page' : undefined}>
-                <span style={{ width: f.width * k, height: f.height * k, flex: 'none' }}><Proof version={v.id === version.id ? shown : v} master={master} overlays={{ blocked: false, margin: false }} /></span>
-                <span><b style={{ fontWeight: 600 }}>{v.tag} · {versionName(v)}</b><br /><StandingStamp standing={v.standing} /></span>
-              </Link>
-            );
-          })}
-        </nav>
+        <div className="labels"><span style={{ height: 46 }}>Shots</span><span style={{ height: 44 }}>Window’s way</span><span style={{ height: 20 }}>Keeps</span><span style={{ height: 12 }}>Troubles</span></div>
+        <Score master={master}>
+          <ShotRow master={master} shots={shots} chosen={hand.unit} words={(i) => moveWord(framing, shots[i]!.from)} />
+          <PathRow framing={framing} units={hand.units} master={master} frame={frame} />
+          <KeepRow keeps={keeps} frames={frames} />
+          <TroubleRow troubles={planned?.troubles ?? []} frames={frames} />
+        </Score>
       </div>
+      {carrying && <CarryDialog open version={version} shotAt={hand.unit.from} shotName={`shot ${hand.unit.shot + 1}`} onClose={() => setCarrying(false)} />}
+      {trueSize && <TrueSize version={shown} master={master} overlays={overlays} onClose={() => setTrueSize(false)} />}
     </>
+  );
+}
+
+/** The version as a file: written, and read in again. */
+function PlanSentence({ version }: { version: Version }) {
+  const read = useReadPlan();
+  const { enqueueSnackbar } = useSnackbar();
+  const file = useRef<HTMLInputElement>(null);
+  return (
+    <p>
+      <a className="fix" href={`/api/versions/${version.id}/plan`} download>Save this framing as a file</a>, or <button className="fix" onClick={() => file.current?.click()}>read one</button>.
+      <input ref={file} type="file" accept=".json" hidden data-testid="plan-chooser" onChange={async (event) => {
+        const chosen = event.target.files?.[0];
+        event.target.value = '';
+        if (!chosen) return;
+        read.mutate({ versionId: version.id, fileName: chosen.name, text: await chosen.text() }, { onSuccess: (words) => enqueueSnackbar(words.join(' '), { autoHideDuration: 8000 }), onError: (error) => enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error', autoHideDuration: 8000 }) });
+      }} />
+    </p>
   );
 }
 

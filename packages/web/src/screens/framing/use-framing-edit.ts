@@ -1,9 +1,10 @@
 import { useQueryClient } from '@tanstack/react-query';
 import { useSnackbar } from 'notistack';
 import { useEffect, useState, useSyncExternalStore } from 'react';
-import { stretchAt, type Pose } from '@mivvy/core';
+import { problemLine, type Framing } from '@mivvy/core';
 import type { Version } from '@mivvy/api';
-import { refreshProduction, saveFraming } from '../../api/queries.ts';
+import { problemOf } from '../../api/client.ts';
+import { refreshProduction, saveFraming, stepFraming } from '../../api/queries.ts';
 import { FramingDraft } from './framing-draft.ts';
 
 /** A version's framing in the hand, kept for as long as the screen shows that version. */
@@ -25,6 +26,10 @@ export function useFramingEdit(version: Version) {
   useEffect(() => hand.follow(version), [hand, version]);
   // Leaving the screen saves what is in the hand.
   useEffect(() => () => void hand.save(), [hand]);
-  const framing = draft ?? version.framing;
-  return { framing, pose: stretchAt(framing, 0).move.pose, setPose: (pose: Pose) => hand.hold(pose), saving };
+  /** Takes the last change back, or does it again; what is in the hand is saved first, so that it can be taken back too. */
+  const step = async (direction: 'undo' | 'redo') => {
+    await hand.save();
+    await stepFraming(client, version, direction).catch((error: unknown) => enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error' }));
+  };
+  return { framing: draft ?? version.framing, setFraming: (framing: Framing) => hand.take(framing), saving, step };
 }

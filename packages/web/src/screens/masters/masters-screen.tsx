@@ -4,22 +4,31 @@ import DialogActions from '@mui/material/DialogActions';
 import DialogContent from '@mui/material/DialogContent';
 import LinearProgress from '@mui/material/LinearProgress';
 import { useSnackbar } from 'notistack';
-import { useEffect, useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import { NavLink, useNavigate, useParams } from 'react-router';
-import { aspectLabel, bytesLabel, channelsLabel, codecLabel, decibelLabel, durationLabel, masterNotes, masterSeconds, masterSummary, problemLine, rateLabel, sizeLabel } from '@mivvy/core';
+import { aspectLabel, bytesLabel, channelsLabel, codecLabel, decibelLabel, durationLabel, frameToTimecode, masterNotes, masterSeconds, masterSummary, oneShot, problemLine, rateLabel, shotIndexAt, shotSpans, sizeLabel } from '@mivvy/core';
 import type { Job, Master } from '@mivvy/api';
 import { problemOf } from '../../api/client.ts';
 import { useRemoveMaster } from '../../api/queries.ts';
+import { sendFilm } from '../../api/uploads.ts';
 import { ArrivingList, DropArea, InboxDialog } from '../../parts/bring-in.tsx';
-import { FilmStrip } from '../../parts/film-strip.tsx';
 import { Empty, ProblemNote } from '../../parts/notices.tsx';
 import { PlacesDialog } from '../../parts/places-dialog.tsx';
+import { KeepRow, Score, ShotRow } from '../../parts/score.tsx';
 import { WholeMaster } from '../../parts/proof.tsx';
 import { Stamp } from '../../parts/stamp.tsx';
 import { Transport } from '../../parts/transport.tsx';
-import { useDesk } from '../../play/use-desk.tsx';
-import { useThisProduction } from '../production/production-frame.tsx';
+import { useDesk, useHead } from '../../play/use-desk.tsx';
+import { useThisProduction } from '../../parts/this-production.ts';
+import { KeepSurface } from './keep-surface.tsx';
+import { KeepsPanel } from './keeps-panel.tsx';
+import { SharedOverlay } from './shared-overlay.tsx';
+import { SharedPanel, sharedWindows } from './shared-panel.tsx';
+import { ShotsPanel } from './shots-panel.tsx';
 import './masters.css';
+
+type Tab = 'facts' | 'shots' | 'keeps' | 'shared';
+const tabs: readonly { id: Tab; name: string }[] = [{ id: 'facts', name: 'Facts' }, { id: 'shots', name: 'Shots' }, { id: 'keeps', name: 'Keeps' }, { id: 'shared', name: 'Common area' }];
 
 /** The stamp of a master in the list. */
 function MasterStamp({ master, job }: { master: Master; job: Job | undefined }) {
@@ -83,7 +92,22 @@ export function MastersScreen() {
   const base = `/productions/${production.id}`;
   const notes = master?.facts ? masterNotes(master.facts) : [];
   const displayed = master?.facts?.video.displayed;
-  const madeOf = production.versions.filter((v) => v.masterId === master?.id).length;
+  const mine = production.versions.filter((v) => v.masterId === master?.id);
+  const madeOf = mine.length;
+  const [tab, setTab] = useState<Tab>('facts');
+  const [keepId, setKeepId] = useState<string | null>(null);
+  const [drawing, setDrawing] = useState(false);
+  const [hiddenIds, setHiddenIds] = useState<readonly string[]>([]);
+  const [replacing, setReplacing] = useState(false);
+  const replacement = useRef<HTMLInputElement>(null);
+  const head = useHead();
+  // All versions are shown until some are put aside, also those that are added later.
+  const sharedIds = mine.map((v) => v.id).filter((id) => !hiddenIds.includes(id));
+  const setSharedIds = (ids: string[]) => setHiddenIds(mine.map((v) => v.id).filter((id) => !ids.includes(id)));
+  const shots = master?.shots ?? oneShot;
+  const frames = master?.facts?.video.frames ?? 1;
+  const shot = shotSpans(shots, frames)[shotIndexAt(shots, Math.min(head.frame, frames - 1))];
+  const shared = usable && tab === 'shared' ? sharedWindows(master, mine.filter((v) => sharedIds.includes(v.id)), head.frame) : null;
   return (
     <DropArea productionId={production.id}>
       {(choose) => (
@@ -99,7 +123,7 @@ export function MastersScreen() {
                 {production.masters.map((m) => (
                   <li key={m.id}>
                     <NavLink to={`${base}/masters/${m.id}`} className={m.id === master?.id ? 'on' : ''} aria-current={m.id === master?.id ? 'page' : undefined}>
-                      <span className="well">{m.stills > 0 && <img src={`/api/masters/${m.id}/poster`} alt="" />}</span>
+                      <span className="well">{m.hasPoster && <img src={`/api/masters/${m.id}/poster?take=${m.take}`} alt="" />}</span>
                       <span style={{ minWidth: 0 }}>
                         <b className="clip" style={{ display: 'block', fontWeight: 650 }}>{m.name}</b>
                         <span className="quiet" style={{ fontSize: 12, display: 'block' }}>{m.facts ? masterSummary(m.facts) : m.fileName}</span>
@@ -115,23 +139,43 @@ export function MastersScreen() {
                 <div className="stage">
                   <div className="well">
                     {usable && displayed ? (
-                      <div style={{ aspectRatio: `${displayed.width} / ${displayed.height}`, width: `min(100cqw, ${(100 * displayed.width) / displayed.height}cqh)` }}><WholeMaster master={master} /></div>
+                      <div className="on-master" style={{ aspectRatio: `${displayed.width} / ${displayed.height}`, width: `min(100cqw, ${(100 * displayed.width) / displayed.height}cqh)` }}>
+                        <WholeMaster master={master} />
+                        {tab === 'keeps' && <KeepSurface master={master} chosenId={keepId} onChoose={setKeepId} drawing={drawing} onDraw={setDrawing} />}
+                        {tab === 'shared' && shared && <SharedOverlay shared={shared} master={displayed} />}
+                      </div>
                     ) : <p style={{ color: '#e6e3da', maxWidth: 360, textAlign: 'center' }}>{master.problem ? problemLine(master.problem) : 'Reading the file'}</p>}
                   </div>
                   {usable && (
-                    <div style={{ display: 'grid', gridTemplateColumns: 'auto minmax(0, 1fr)', gap: 14, alignItems: 'center' }}>
-                      <Transport master={master} />
-                      <FilmStrip master={master} height={42} />
-                    </div>
+                    <>
+                      <Transport master={master} shot={shot} />
+                      <Score master={master}>
+                        <ShotRow master={master} shots={shots} chosen={shot} words={(i) => `cam ${shots[i]!.setup}`} />
+                        {master.keeps.length > 0 && <KeepRow keeps={master.keeps} frames={master.facts!.video.frames} />}
+                      </Score>
+                    </>
                   )}
                 </div>
                 <aside className="side" aria-label="Facts">
                   <h2 style={{ fontSize: 17, overflowWrap: 'anywhere' }}>{master.name}</h2>
-                  {usable && <div style={{ margin: '10px 0 14px' }}><Button variant="contained" onClick={() => setPlacesOpen(true)}>{madeOf ? 'Add places' : 'Choose where it goes'}</Button></div>}
+                  {usable && <div style={{ margin: '10px 0 12px', display: 'flex', gap: 8 }}><Button variant="contained" onClick={() => setPlacesOpen(true)}>{madeOf ? 'Add places' : 'Choose where it goes'}</Button></div>}
+                  {usable && (
+                    <div className="tabs" role="tablist" aria-label="About this master">
+                      {tabs.map((t) => <button key={t.id} role="tab" aria-selected={tab === t.id} className={tab === t.id ? 'on' : ''} onClick={() => setTab(t.id)}>{t.name}{t.id === 'shots' && master.shots ? ` ${master.shots.length}` : t.id === 'keeps' && master.keeps.length ? ` ${master.keeps.length}` : ''}</button>)}
+                    </div>
+                  )}
+                  {usable && tab === 'shots' && <ShotsPanel key={master.id} master={master} />}
+                  {usable && tab === 'keeps' && <KeepsPanel key={master.id} master={master} chosenId={keepId} onChoose={setKeepId} drawing={drawing} onDraw={setDrawing} />}
+                  {usable && tab === 'shared' && <SharedPanel key={master.id} master={master} versions={mine} shown={sharedIds} onShown={setSharedIds} frame={head.frame} />}
+                  {(!usable || tab === 'facts') && <>
+                  {master.carried && <div className="warn" style={{ marginBottom: 12 }}>{master.carried.words.map((w) => <p key={w} style={{ marginBottom: 4 }}>{w}</p>)}{master.carried.unmatched.slice(0, 8).map((f) => <button key={f} className="fix" style={{ marginRight: 8 }} onClick={() => { desk.pause(); desk.seek(f); }}>{frameToTimecode(f, master.facts!.video.rate)}</button>)}</div>}
                   {notes.length > 0 && <div style={{ display: 'grid', gap: 9, marginBottom: 14 }}>{notes.map((n) => <p key={n.code} className={`warn ${n.weight === 'look' ? '' : 'mild'}`}>{n.sentence}</p>)}</div>}
                   <Facts master={master} job={jobOf(master.id)} />
                   <p style={{ marginTop: 14 }} className="quiet">{madeOf === 0 ? 'No versions yet.' : madeOf === 1 ? 'One version is made from it.' : `${madeOf} versions are made from it.`}</p>
+                  <p style={{ marginTop: 8 }}><button className="fix tall" onClick={() => replacement.current?.click()}>Replace it with a newer file</button> or <button className="fix tall" onClick={() => setReplacing(true)}>one from the inbox</button>: framing and keeps carry over.</p>
+                  <input ref={replacement} type="file" hidden data-testid="replacement-chooser" onChange={(event) => { const [file] = event.target.files ?? []; event.target.value = ''; if (file) void sendFilm(file, production.id, master.id); }} />
                   <button className="fix tall" onClick={() => setRemoving(true)}>Remove this master</button>
+                  </>}
                 </aside>
               </>
             ) : (
@@ -139,6 +183,7 @@ export function MastersScreen() {
             )}
           </div>
           <InboxDialog productionId={production.id} open={inboxOpen} onClose={() => setInboxOpen(false)} />
+          {master && <InboxDialog productionId={production.id} replaces={master} open={replacing} onClose={() => setReplacing(false)} />}
           {master && usable && <PlacesDialog open={placesOpen} productionId={production.id} master={master} versions={production.versions} onClose={() => setPlacesOpen(false)} />}
           {master && (
             <Dialog open={removing} onClose={() => setRemoving(false)} aria-labelledby="remove-title">

@@ -1,20 +1,11 @@
-import { createContext, useContext } from 'react';
 import { Link, Outlet, useParams } from 'react-router';
 import { durationLabel } from '@mivvy/core';
-import type { Job, ProductionDetail } from '@mivvy/api';
+import type { Job } from '@mivvy/api';
 import { useProduction } from '../../api/queries.ts';
 import { Failed, Loading } from '../../parts/notices.tsx';
+import { ProductionContext } from '../../parts/this-production.ts';
 import { TopBar } from '../../parts/top-bar.tsx';
 import { PlayDeskProvider } from '../../play/use-desk.tsx';
-
-const ProductionContext = createContext<ProductionDetail | null>(null);
-
-/** The production that the screen belongs to. */
-export function useThisProduction(): ProductionDetail {
-  const production = useContext(ProductionContext);
-  if (!production) throw new Error('no production here');
-  return production;
-}
 
 /** What runs now, in the header: one line that leads to the queue. */
 function Running({ jobs, productionId }: { jobs: readonly Job[]; productionId: string }) {

@@ -43,7 +43,7 @@ function Card({ card, onRename, onRemove }: { card: ProductionCard; onRename: ()
   return (
     <li className="production">
       <Link to={`/productions/${card.id}`} className="cover well" tabIndex={-1} aria-hidden>
-        {poster && <img src={`/api/masters/${poster.id}/poster`} alt="" loading="lazy" />}
+        {poster && <img src={`/api/masters/${poster.id}/poster?take=${poster.take}`} alt="" loading="lazy" />}
       </Link>
       <div className="about">
         <p className="quiet clip">{card.client || 'No client named'}</p>

@@ -1,28 +1,33 @@
 import Button from '@mui/material/Button';
 import { useSnackbar } from 'notistack';
 import { useCallback, useEffect, useMemo, useState } from 'react';
+import { useHotkeys } from 'react-hotkeys-hook';
 import { Link } from 'react-router';
-import { durationLabel, framesWithin, frameToSeconds, masterSummary, problemLine, rateLabel } from '@mivvy/core';
+import { durationLabel, framesWithin, frameToSeconds, frameToTimecode, masterSummary, oneShot, problemLine, rateLabel, shotIndexAt, shotSpans } from '@mivvy/core';
 import type { Master, ProductionDetail, Version } from '@mivvy/api';
 import { problemOf } from '../../api/client.ts';
 import { useExport } from '../../api/queries.ts';
 import { useArriving } from '../../api/uploads.ts';
 import { ArrivingList, DropArea, InboxDialog } from '../../parts/bring-in.tsx';
-import { FilmStrip } from '../../parts/film-strip.tsx';
 import { Empty } from '../../parts/notices.tsx';
 import { OverlaySwitches, useOverlays } from '../../parts/overlay-switches.tsx';
 import { PlacesDialog } from '../../parts/places-dialog.tsx';
 import { Proof, TroubleStrip, type Overlays } from '../../parts/proof.tsx';
+import { Score, ShotRow } from '../../parts/score.tsx';
 import { Stamp, VersionStamp } from '../../parts/stamp.tsx';
 import { Transport } from '../../parts/transport.tsx';
+import { allTroubles, troubleWord, useGoToTrouble, useNextTrouble } from '../../parts/troubles.ts';
+import { TroubleThumb } from '../../parts/trouble-thumb.tsx';
+import { TrueSize } from '../../parts/true-size.tsx';
 import { planVersion, versionName, type Planned } from '../../parts/versions.ts';
-import { useDesk } from '../../play/use-desk.tsx';
-import { useThisProduction } from '../production/production-frame.tsx';
+import { useDesk, useHead } from '../../play/use-desk.tsx';
+import { useThisProduction } from '../../parts/this-production.ts';
+import { Enlarged } from './enlarged.tsx';
 import './proof-sheet.css';
 
 /** Screen pixels for a delivered pixel: the largest that is tried, and the smallest. */
 const largestScale = 228 / 1080;
-const smallestScale = 96 / 1080;
+const smallestScale = 150 / 1080;
 /** Room that a proof needs around it: the gap to the next, the words under it, and the least width that these take. */
 const proofGap = 22;
 const wordsHeight = 96;
@@ -68,16 +73,19 @@ function lengthWords(version: Version, planned: Planned | null): string {
   return spare >= 0 ? `${words} to spare${rate}` : `${words} too long${rate}`;
 }
 
-function Cell({ version, master, planned, overlays, scale }: { version: Version; master: Master; planned: Planned | null; overlays: Overlays; scale: number }) {
+function Cell({ version, master, planned, overlays, scale, onEnlarge }: { version: Version; master: Master; planned: Planned | null; overlays: Overlays; scale: number; onEnlarge: (version: Version) => void }) {
   const size = proofSize(version, scale);
   return (
-    <Link className="cell" to={`framing/${version.id}`} style={{ width: Math.max(size.width, wordsWidth) }} aria-label={`${versionName(version)}, open its framing`} data-placement={version.placementId}>
-      <div className="crops" style={size}><Proof version={version} master={master} overlays={overlays} names={size.width > 140} /></div>
+    <div className="cellbox" style={{ width: Math.max(size.width, wordsWidth) }}>
+    {master.facts && <button className="fix enlarge" onClick={() => onEnlarge(version)} aria-label={`Enlarge ${versionName(version)}`}>Enlarge</button>}
+    <Link className="cell" to={`framing/${version.id}`} aria-label={`${versionName(version)}, open its framing`} data-placement={version.placementId}>
+      <div className="crops" style={size}><Proof version={version} master={master} overlays={overlays} width={size.width} /></div>
       <div style={{ width: size.width }}><TroubleStrip planned={planned} master={master} /></div>
       <div className="words"><div className="tagline"><span className="letter">{version.tag}</span><span className="name">{versionName(version)}</span></div>
       <div className="quiet" style={{ fontSize: 12 }}>{lengthWords(version, planned)}</div>
       <VersionStamp standing={version.standing} troubles={planned?.troubles ?? []} /></div>
     </Link>
+    </div>
   );
 }
 
@@ -86,7 +94,7 @@ interface SheetVersion {
   planned: Planned | null;
 }
 
-function MasterRow({ master, versions, overlays, scale, first, onPlaces }: { master: Master; versions: SheetVersion[]; overlays: Overlays; scale: number; first: boolean; onPlaces: () => void }) {
+function MasterRow({ master, versions, overlays, scale, first, onPlaces, onEnlarge }: { master: Master; versions: SheetVersion[]; overlays: Overlays; scale: number; first: boolean; onPlaces: () => void; onEnlarge: (version: Version) => void }) {
   const { productionId } = master;
   return (
     <section className="row" aria-label={master.name}>
@@ -96,7 +104,7 @@ function MasterRow({ master, versions, overlays, scale, first, onPlaces }: { mas
         {master.state === 'failed' ? <p className="quiet">{master.problem && problemLine(master.problem)}</p> : versions.length ? <button className="fix tall" onClick={onPlaces}>Add places</button> : master.facts && <Button variant={first ? 'contained' : 'outlined'} onClick={onPlaces}>Choose places</Button>}
       </div>
       <div className="proofs">
-        {versions.map(({ version, planned }) => <Cell key={version.id} version={version} master={master} planned={planned} overlays={overlays} scale={scale} />)}
+        {versions.map(({ version, planned }) => <Cell key={version.id} version={version} master={master} planned={planned} overlays={overlays} scale={scale} onEnlarge={onEnlarge} />)}
         {versions.length === 0 && master.facts && master.state === 'ready' && <UnplacedMaster master={master} onPlaces={onPlaces} />}
       </div>
     </section>
@@ -110,55 +118,76 @@ function UnplacedMaster({ master, onPlaces }: { master: Master; onPlaces: () => 
   return (
     <button onClick={onPlaces} className="cell" style={{ border: 0, background: 'none', padding: 0, cursor: 'pointer', font: 'inherit', textAlign: 'left' }}>
       <div className="crops" style={{ width: width * k, height: height * k }}>
-        <div className="picture" style={{ width: '100%', height: '100%' }}>{master.stills > 0 ? <img src={`/api/masters/${master.id}/poster`} alt="" style={{ width: '100%', height: '100%' }} /> : <div className="waiting">Drawing a still</div>}</div>
+        <div className="picture" style={{ width: '100%', height: '100%' }}>{master.hasPoster ? <img src={`/api/masters/${master.id}/poster?take=${master.take}`} alt="" style={{ width: '100%', height: '100%' }} /> : <div className="waiting">Drawing a still</div>}</div>
       </div>
       <span className="quiet">Goes nowhere yet</span>
     </button>
   );
 }
 
+/** One line of what needs a person. */
+interface LookItem {
+  rank: number;
+  key: string;
+  shape: 'fail' | 'look';
+  word: string;
+  text: string;
+  version: Version;
+  master: Master;
+  /** The frame to be shown. */
+  frame: number;
+  act: { to: string; name: string } | (() => void);
+}
+
+/** How many are listed; a key goes through all of them. */
+const mostListed = 40;
+
 /** What needs a person: faults first, then files that are behind, then what to look at. */
 function NeedsALook({ production, rows }: { production: ProductionDetail; rows: { master: Master; versions: SheetVersion[] }[] }) {
-  const items = rows.flatMap(({ master, versions }) =>
-    versions.flatMap(({ version, planned }) => {
-      const list: { rank: number; key: string; shape: 'fail' | 'look'; word: string; text: string; link: string; action: string; version: Version; master: Master }[] = [];
-      const at = (rank: number, shape: 'fail' | 'look', word: string, text: string, link: string, action: string) => list.push({ rank, key: `${version.id} ${word}`, shape, word, text, link, action, version, master });
-      const framing = `framing/${version.id}`;
-      if (!version.placement) at(0, 'fail', 'Place unknown', 'The spec book no longer holds this placement.', '/spec-book', 'Open the spec book');
-      for (const t of planned?.troubles ?? []) {
-        const words: Partial<Record<typeof t.code, string>> = { 'too-long': 'Too long', 'too-short': 'Too short', 'size-floor': 'File limit too small', 'no-sound': 'No sound', 'rate-uneven': 'Rate not taken', 'no-level': 'Frame too large' };
-        if (t.severity !== 'note') at(t.severity === 'fault' ? 0 : 3, t.severity === 'fault' ? 'fail' : 'look', words[t.code] ?? t.code, t.sentence, framing, 'Look at it');
-      }
-      if (version.standing === 'failed') at(1, 'fail', 'Not made', 'The last export stopped.', 'exports', 'See why');
-      if (version.standing === 'failed-check') at(1, 'fail', 'Failed its check', version.deliverable?.report.checks.filter((c) => !c.ok).map((c) => `${c.name}: ${c.measured}, wanted ${c.expected}`).join('; ') ?? '', `deliverables/${version.id}`, 'See the report');
-      if (version.standing === 'behind') at(2, 'look', 'Behind', `The file is older than this: ${version.behind.join(', ')}.`, `deliverables/${version.id}`, 'See the file');
-      return list;
-    }),
-  ).sort((a, b) => a.rank - b.rank);
+  const go = useGoToTrouble();
+  const seen = new Map(rows.flatMap(({ master, versions }) => versions.map((v) => [v.version.id, { ...v, master }] as const)));
+  const items: LookItem[] = [...seen.values()].flatMap(({ version, master }) => {
+    const at = (rank: number, shape: LookItem['shape'], word: string, text: string, to: string, name: string): LookItem => ({ rank, key: `${version.id} ${word}`, shape, word, text, version, master, frame: Math.floor((master.facts?.video.frames ?? 1) / 5), act: { to, name } });
+    if (!version.placement) return [at(0, 'fail', 'Place unknown', 'The spec book no longer holds this placement.', '/spec-book', 'Open the spec book')];
+    if (version.standing === 'failed') return [at(1, 'fail', 'Not made', 'The last export stopped.', 'exports', 'See why')];
+    if (version.standing === 'failed-check') return [at(1, 'fail', 'Failed its check', version.deliverable?.report.checks.filter((c) => !c.ok).map((c) => `${c.name}: ${c.measured}, wanted ${c.expected}`).join('; ') ?? '', `deliverables/${version.id}`, 'See the report')];
+    if (version.standing === 'behind') return [at(2, 'look', 'Behind', `The file is older than this: ${version.behind.join(', ')}.`, `deliverables/${version.id}`, 'See the file')];
+    return [];
+  });
+  for (const place of allTroubles(production)) {
+    const master = seen.get(place.version.id)?.master;
+    if (!master?.facts) continue;
+    const { trouble: t } = place;
+    const { rate } = master.facts.video;
+    const keep = master.keeps.find((k) => k.id === t.keepId);
+    const shots = master.shots ?? oneShot;
+    const text = keep ? `Shot ${shotIndexAt(shots, t.span.from) + 1}, from ${frameToTimecode(t.span.from, rate)} for ${durationLabel(frameToSeconds(t.span.to - t.span.from, rate))}` : t.sentence;
+    items.push({ rank: t.severity === 'fault' ? 0 : 3, key: `${place.version.id} ${t.code} ${t.span.from} ${t.keepId ?? ''} ${t.area ?? ''}`, shape: t.severity === 'fault' ? 'fail' : 'look', word: troubleWord(t, keep?.name), text, version: place.version, master, frame: t.span.from, act: () => go(place) });
+  }
+  items.sort((a, b) => a.rank - b.rank);
   const faulty = rows.filter((r) => r.master.state === 'failed');
+  const count = items.length + faulty.length;
   return (
     <aside className="side" aria-label="Needs a look">
-      <h2>Needs a look <span className="quiet">{items.length + faulty.length}</span></h2>
-      {items.length + faulty.length === 0 && <p className="quiet" style={{ marginTop: 8 }}>{production.versions.length ? 'Nothing. Every version keeps to its place’s numbers.' : 'Nothing yet.'}</p>}
+      <h2>Needs a look <span className="quiet">{count}</span></h2>
+      {count === 0 && <p className="quiet" style={{ marginTop: 8 }}>{production.versions.length ? 'Nothing. Every version keeps to its place’s numbers and shows what it must.' : 'Nothing yet.'}</p>}
       {faulty.map(({ master }) => (
         <div key={master.id} className="look-item" style={{ gridTemplateColumns: '1fr' }}>
           <div><Stamp shape="fail">Cannot be used</Stamp><p><b style={{ fontWeight: 600 }}>{master.fileName}</b></p><p className="quiet">{master.problem && problemLine(master.problem)}</p></div>
         </div>
       ))}
-      {items.map((item) => {
-        const size = proofSize(item.version, largestScale);
-        return (
-          <div key={item.key} className="look-item">
-            <div className="thumb" style={{ aspectRatio: `${size.width} / ${size.height}` }}><Proof version={item.version} master={item.master} overlays={{ blocked: false, margin: false }} /></div>
-            <div style={{ minWidth: 0 }}>
-              <Stamp shape={item.shape}>{item.word}</Stamp>
-              <p><b style={{ fontWeight: 600 }}>{versionName(item.version)}</b>{rows.length > 1 && <span className="quiet">, {item.master.name}</span>}</p>
-              <p className="quiet">{item.text}</p>
-              <Link className="fix tall" to={item.link}>{item.action}</Link>
-            </div>
+      {items.slice(0, mostListed).map((item) => (
+        <div key={item.key} className="look-item">
+          {item.master.facts ? <TroubleThumb version={item.version} master={item.master} frame={item.frame} width={46} /> : <span />}
+          <div style={{ minWidth: 0 }}>
+            <Stamp shape={item.shape}>{item.word}</Stamp>
+            <p><b style={{ fontWeight: 600 }}>{versionName(item.version)}</b>{rows.length > 1 && <span className="quiet">, {item.master.name}</span>}</p>
+            <p className="quiet">{item.text}</p>
+            {typeof item.act === 'function' ? <button className="fix tall" onClick={item.act}>Look at it</button> : <Link className="fix tall" to={item.act.to}>{item.act.name}</Link>}
           </div>
-        );
-      })}
+        </div>
+      ))}
+      {items.length > mostListed && <p className="quiet" style={{ marginTop: 10 }}>And {items.length - mostListed} more; press n to go through them all.</p>}
     </aside>
   );
 }
@@ -175,7 +204,7 @@ export function ProofSheetScreen() {
   const arriving = useArriving(production.id);
 
   const rows = useMemo(
-    () => production.masters.map((master) => ({ master, versions: production.versions.filter((v) => v.masterId === master.id).map((version) => ({ version, planned: planVersion(version, master) })) })),
+    () => production.masters.map((master) => ({ master, versions: production.versions.filter((v) => v.masterId === master.id).map((version) => ({ version, planned: planVersion(version, master, production.margin) })) })),
     [production],
   );
   const [room, setRoom] = useState({ width: 800, height: 640 });
@@ -193,6 +222,22 @@ export function ProofSheetScreen() {
     if (leadId) desk.lead(leadId);
   }, [desk, leadId]);
   const chosen = production.masters.find((m) => m.id === placesFor);
+  const head = useHead();
+  const [enlargedId, setEnlargedId] = useState<string | null>(null);
+  const [trueSizeId, setTrueSizeId] = useState<string | null>(null);
+  const versionsInOrder = rows.flatMap((r) => r.versions.map((v) => ({ ...v, master: r.master })));
+  const enlarged = versionsInOrder.find((v) => v.version.id === enlargedId);
+  const trueSize = versionsInOrder.find((v) => v.version.id === trueSizeId);
+  const stepEnlarged = (by: number) => setEnlargedId(versionsInOrder[(versionsInOrder.findIndex((v) => v.version.id === enlargedId) + by + versionsInOrder.length) % versionsInOrder.length]?.version.id ?? null);
+  const leadShots = lead?.shots ?? oneShot;
+  const leadFrames = lead?.facts?.video.frames ?? 1;
+  const shotIndex = shotIndexAt(leadShots, Math.min(head.frame, leadFrames - 1));
+  const shot = shotSpans(leadShots, leadFrames)[shotIndex];
+  const nextTrouble = useNextTrouble();
+  useHotkeys('n', () => nextTrouble(), [production]);
+  useHotkeys('bracketright', () => desk.seek(leadShots[Math.min(leadShots.length - 1, shotIndex + 1)]!.from), [shotIndex, leadShots]);
+  useHotkeys('bracketleft', () => desk.seek(leadShots[Math.max(0, shotIndex - 1)]!.from), [shotIndex, leadShots]);
+  useHotkeys('e', () => setEnlargedId(versionsInOrder[0]?.version.id ?? null), [production]);
   const ready = production.versions.filter((v) => ['to-make', 'behind', 'failed', 'failed-check'].includes(v.standing));
 
   if (production.masters.length === 0) {
@@ -217,27 +262,29 @@ export function ProofSheetScreen() {
           {lead?.facts && (
             <div className="score-head">
               <div>
-                <Transport master={lead} />
-                <p className="quiet clip" style={{ fontSize: 12 }}>{lead.name} · {lead.facts.video.frames} frames · {rateLabel(lead.facts.video.rate)} fps</p>
+                <Transport master={lead} shot={shot} />
+                <p className="quiet clip" style={{ fontSize: 12 }}>{lead.name} · {rateLabel(lead.facts.video.rate)} fps · shot {shotIndex + 1} of {leadShots.length}</p>
               </div>
-              <FilmStrip master={lead} height={46} />
+              <Score master={lead}><ShotRow master={lead} shots={lead.shots ?? oneShot} /></Score>
             </div>
           )}
           <ArrivingList productionId={production.id} />
           <div className="sheet">
             <div className="rows" ref={sheetRef}>
               <div style={{ display: 'flex', justifyContent: 'space-between', alignItems: 'center' }}>
-                <OverlaySwitches overlays={overlays} onChange={setOverlays} />
+                <span style={{ display: 'inline-flex', gap: 14 }}><OverlaySwitches overlays={overlays} onChange={setOverlays} />{versionsInOrder[0]?.master.facts && <button className="fix tall" onClick={() => setTrueSizeId(versionsInOrder[0]!.version.id)}>True size</button>}</span>
                 {ready.length > 0 && (
                   <Button variant="contained" disabled={exporting.isPending} onClick={() => exporting.mutate(ready.map((v) => v.id), { onSuccess: (jobs) => enqueueSnackbar(jobs.length === 1 ? 'One file is in the queue.' : `${jobs.length} files are in the queue.`), onError: (error) => enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error' }) })}>
                     {ready.length === 1 ? 'Export 1 version' : `Export ${ready.length} versions`}
                   </Button>
                 )}
               </div>
-              {rows.map(({ master, versions }) => <MasterRow key={master.id} master={master} versions={versions} overlays={overlays} scale={scale} first={production.versions.length === 0 && master.id === leadId} onPlaces={() => setPlacesFor(master.id)} />)}
+              {rows.map(({ master, versions }) => <MasterRow key={master.id} master={master} versions={versions} overlays={overlays} scale={scale} first={production.versions.length === 0 && master.id === leadId} onPlaces={() => setPlacesFor(master.id)} onEnlarge={(v) => setEnlargedId(v.id)} />)}
             </div>
             <NeedsALook production={production} rows={rows} />
           </div>
+          {enlarged?.master.facts && <Enlarged version={enlarged.version} master={enlarged.master} planned={enlarged.planned} overlays={overlays} onStep={stepEnlarged} onClose={() => setEnlargedId(null)} />}
+          {trueSize?.master.facts && <TrueSize version={trueSize.version} master={trueSize.master} overlays={overlays} onClose={() => setTrueSizeId(null)} />}
           {chosen && <PlacesDialog open productionId={production.id} master={chosen} versions={production.versions} onClose={() => setPlacesFor(null)} />}
         </>
       )}

@@ -1,0 +1,79 @@
+import { z } from 'zod';
+import { sizeSchema } from '../picture/geometry.ts';
+import type { MasterFacts } from '../masters/facts.ts';
+import { fail, ok, type Result } from '../problem.ts';
+import { rateLabel, rateSchema } from '../time/rate.ts';
+import { carryFraming, matchByTime, type CarryFilm } from './carry.ts';
+import { framingSchema, type Framing } from './framing.ts';
+
+/**
+ * A version as a file, `*.plan.json`: how it is framed, to be rendered without the application or taken into another
+ * version. Fields of one's own start with `x-`.
+ */
+export const versionPlanSchema = z
+  .looseObject({
+    format: z.literal('mivvy-version-plan'),
+    version: z.literal(1),
+    /** The placement that it was framed for; it may be used for any other. */
+    placement: z.string().optional(),
+    /** The master that its frames are counted in. */
+    master: z.strictObject({ name: z.string().optional(), displayed: sizeSchema, rate: rateSchema, frames: z.number().int().positive(), sha256: z.string().regex(/^[0-9a-f]{64}$/).optional() }),
+    framing: framingSchema,
+  })
+  .superRefine((value, context) => {
+    const known = ['format', 'version', 'placement', 'master', 'framing'];
+    for (const key of Object.keys(value)) {
+      if (!known.includes(key) && !key.startsWith('x-')) context.addIssue({ code: 'custom', path: [key], message: 'this field is not known; fields of your own start with x-' });
+    }
+  });
+export type VersionPlan = z.infer<typeof versionPlanSchema>;
+
+/** Writes a version's framing as a plan file. */
+export function writeVersionPlan(framing: Framing, facts: MasterFacts, about: { placement?: string; name?: string; sha256?: string | null }): VersionPlan {
+  const { displayed, rate, frames } = facts.video;
+  return {
+    format: 'mivvy-version-plan', version: 1, ...(about.placement ? { placement: about.placement } : {}),
+    master: { ...(about.name ? { name: about.name } : {}), displayed: { ...displayed }, rate: { ...rate }, frames, ...(about.sha256 ? { sha256: about.sha256 } : {}) },
+    framing,
+  };
+}
+
+/** Reads a plan file's text. */
+export function readVersionPlan(text: string, fileName = 'The plan'): Result<VersionPlan> {
+  let data: unknown;
+  try {
+    data = JSON.parse(text.replace(/^\uFEFF/, ''));
+  } catch (error) {
+    return fail('plan-not-json', `${fileName} is not JSON: ${(error as Error).message}.`, 'Export the plan again.');
+  }
+  const parsed = versionPlanSchema.safeParse(data);
+  if (parsed.success) return ok(parsed.data);
+  const issue = parsed.error.issues[0]!;
+  return fail('plan-refused', `${fileName} was not taken: ${issue.path.length ? `${issue.path.map(String).join('.')}: ` : ''}${issue.message}.`, 'Mend that field, or export the plan again.');
+}
+
+/** A plan's framing for a master that may be another than its own, and in words what had to be done for it. */
+export function planForMaster(plan: VersionPlan, facts: MasterFacts): { framing: Framing; words: string[] } {
+  const { rate, frames, displayed } = facts.video;
+  const words: string[] = [];
+  if (plan.master.displayed.width * displayed.height !== plan.master.displayed.height * displayed.width) {
+    words.push(`The plan was made for ${plan.master.displayed.width} × ${plan.master.displayed.height}; its windows are carried over by proportion.`);
+  }
+  const sameRate = plan.master.rate.num * rate.den === plan.master.rate.den * rate.num;
+  if (sameRate) {
+    if (plan.master.frames !== frames) words.push(`The plan was made for ${plan.master.frames} frames and the film has ${frames}.`);
+    const stretches = plan.framing.stretches.filter((s) => s.from < frames);
+    return { framing: { version: 1, stretches }, words };
+  }
+  words.push(`The plan was made at ${rateLabel(plan.master.rate)} frames a second; its times are carried over to ${rateLabel(rate)}.`);
+  const k = (plan.master.rate.num * rate.den) / (plan.master.rate.den * rate.num);
+  const starts = (scale: number, end: number) => [...new Set(plan.framing.stretches.map((s) => Math.round(s.from / scale)))].filter((f) => f < end).map((from) => ({ from, setup: '1' }));
+  const from: CarryFilm = { shots: starts(1, plan.master.frames), frames: plan.master.frames, rate: plan.master.rate };
+  const to: CarryFilm = { shots: starts(k, frames), frames, rate };
+  return { framing: carryFraming(plan.framing, from, to, matchByTime(from, to)), words };
+}
+
+/** The published JSON Schema (draft 2020-12) of the plan file. */
+export function versionPlanJsonSchema(): unknown {
+  return z.toJSONSchema(versionPlanSchema, { target: 'draft-2020-12', io: 'input' });
+}

@@ -1,0 +1,20 @@
+import { z } from 'zod';
+import { renderPlanSchema } from '@mivvy/core';
+
+/** What the picture worker is told: a plan, and how the two tools at its ends are called. */
+export const pictureJobSchema = z.object({
+  plan: renderPlanSchema,
+  ffmpeg: z.string(),
+  decode: z.array(z.string()),
+  encode: z.array(z.string()),
+  cwd: z.string(),
+  nice: z.boolean(),
+});
+export type PictureJob = z.infer<typeof pictureJobSchema>;
+
+/** What the picture worker tells. */
+export const pictureNewsSchema = z.discriminatedUnion('kind', [
+  z.object({ kind: z.literal('progress'), frames: z.number(), speed: z.number() }),
+  z.object({ kind: z.literal('ended'), ok: z.boolean(), stderr: z.string(), toolFailed: z.boolean(), exit: z.string() }),
+]);
+export type PictureNews = z.infer<typeof pictureNewsSchema>;

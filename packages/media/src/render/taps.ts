@@ -1,0 +1,78 @@
+/**
+ * Weights of a resampling along one axis: for each delivered sample, where its first source sample lies and what each
+ * of `taps` samples from there weighs, in 14-bit fixed point.
+ */
+export interface Taps {
+  starts: Int32Array;
+  weights: Int16Array;
+  taps: number;
+}
+
+/** A resampling kernel: its reach in samples, and its value at a distance. */
+interface Kernel {
+  reach: number;
+  at: (distance: number) => number;
+}
+
+/** Lanczos of three lobes: sharp, little ringing (C. E. Duchon, J. Appl. Meteorol. 18, 1979; from memory). */
+export const lanczos: Kernel = {
+  reach: 3,
+  at: (d) => {
+    if (Math.abs(d) < 1e-9) return 1;
+    if (Math.abs(d) >= 3) return 0;
+    const p = Math.PI * d;
+    return (3 * Math.sin(p) * Math.sin(p / 3)) / (p * p);
+  },
+};
+
+/** Cubic B-spline: perfectly smooth and soft, for the ground behind a whole picture. */
+export const softly: Kernel = {
+  reach: 2,
+  at: (d) => {
+    const x = Math.abs(d);
+    if (x >= 2) return 0;
+    return x < 1 ? 2 / 3 - x * x + (x * x * x) / 2 : (2 - x) ** 3 / 6;
+  },
+};
+
+const one = 1 << 14;
+
+/**
+ * Makes weights for samples at `first`, `first + step`, … of a source of `length` samples. Where a sample lies outside
+ * the source, its weight goes to the edge. When reducing, the kernel is widened so that every source sample counts.
+ *
+ * @param multiple the number of taps is rounded up to a multiple of this
+ */
+export function makeTaps(first: number, step: number, count: number, length: number, kernel: Kernel, multiple: 2 | 8): Taps {
+  const widen = Math.max(1, step);
+  const reach = kernel.reach * widen;
+  const span = Math.ceil(reach * 2) + 1;
+  const taps = Math.ceil(Math.min(span, length) / multiple) * multiple;
+  const starts = new Int32Array(count);
+  const weights = new Int16Array(count * taps);
+  const exact = new Float64Array(taps);
+  for (let i = 0; i < count; i++) {
+    const centre = first + i * step;
+    const low = Math.ceil(centre - reach);
+    const start = Math.max(0, Math.min(low, length - Math.min(span, length)));
+    exact.fill(0);
+    let sum = 0;
+    for (let k = low; k <= Math.floor(centre + reach); k++) {
+      const weight = kernel.at((k - centre) / widen);
+      exact[Math.max(0, Math.min(length - 1, k)) - start]! += weight;
+      sum += weight;
+    }
+    // Rounded so that they sum to one exactly: a flat field stays as flat as it was.
+    let left = one;
+    let largest = 0;
+    for (let k = 0; k < taps; k++) {
+      const rounded = Math.round((exact[k]! / sum) * one);
+      weights[i * taps + k] = rounded;
+      left -= rounded;
+      if (exact[k]! > exact[largest]!) largest = k;
+    }
+    weights[i * taps + largest]! += left;
+    starts[i] = start;
+  }
+  return { starts, weights, taps };
+}

@@ -1,0 +1,49 @@
+import { eq } from 'drizzle-orm';
+import { carryFraming, carryKeeps, matchByTime, matchShots, oneShot, rateLabel, sizeLabel, type CarryFilm, type MasterFacts, type Shot, type ShotMatch } from '@mivvy/core';
+import { looksOf } from './analysis.ts';
+import { masters, versions, type FilmBefore } from './db/schema.ts';
+import { remember } from './history.ts';
+import { now, type Workspace } from './workspace.ts';
+
+type MasterRow = typeof masters.$inferSelect;
+type Ws = Pick<Workspace, 'db' | 'storage'>;
+
+/** A master as framings are carried from it or to it. */
+export function carryFilm(row: { shots: Shot[] | null; facts: MasterFacts | null }): CarryFilm | undefined {
+  return row.facts ? { shots: row.shots ?? oneShot, frames: row.facts.video.frames, rate: row.facts.video.rate } : undefined;
+}
+
+/** Which shots of one film are which of another: by their pictures where both have been looked at, else by time. */
+export async function matchFilms(ws: Ws, from: { film: CarryFilm; sha256: string | null }, to: { film: CarryFilm; sha256: string | null }): Promise<ShotMatch> {
+  const [before, after] = await Promise.all([looksOf(ws.storage, from.sha256), looksOf(ws.storage, to.sha256)]);
+  if (!before || !after) return matchByTime(from.film, to.film);
+  return matchShots(from.film.shots, from.film.frames, before, to.film.shots, to.film.frames, after);
+}
+
+/** Carries framings and keeps over to a film that has taken another's place, and says what could not be. */
+export async function carryOver(ws: Ws, row: MasterRow, before: FilmBefore): Promise<void> {
+  const to = carryFilm(row);
+  if (!to || !row.facts) return;
+  const from: CarryFilm = { shots: before.shots, frames: before.frames, rate: before.rate };
+  const match = await matchFilms(ws, { film: from, sha256: before.sha256 }, { film: to, sha256: row.sha256 });
+  const { keeps, lost } = carryKeeps(row.keeps, from, to, match);
+  const unmatched = to.shots.filter((_, i) => match[i] === null || match[i] === undefined).map((s) => s.from);
+  const gone = from.shots.filter((_, i) => !match.includes(i)).length;
+  const { displayed, rate } = row.facts.video;
+  const shots = (n: number) => `${n} ${n === 1 ? 'shot' : 'shots'}`;
+  const words = [`“${before.name}” was replaced: ${shots(to.shots.length - unmatched.length)} of ${to.shots.length} kept their framing.`];
+  if (before.displayed.width !== displayed.width || before.displayed.height !== displayed.height) words.push(`It was ${sizeLabel(before.displayed)} and is ${sizeLabel(displayed)}: windows and keeps were carried over by proportion.`);
+  if (before.rate.num * rate.den !== rate.num * before.rate.den) words.push(`It ran at ${rateLabel(before.rate)} and runs at ${rateLabel(rate)} frames a second: times were carried over.`);
+  if (unmatched.length) words.push(`${shots(unmatched.length)} could not be matched and ${unmatched.length === 1 ? 'shows' : 'show'} the middle: have a look.`);
+  if (gone) words.push(`${shots(gone)} of the old film ${gone === 1 ? 'is' : 'are'} not in the new one.`);
+  if (lost.length) words.push(`Keeps without a place: ${lost.join(', ')}.`);
+  await ws.db.transaction(async (tx) => {
+    const made = await tx.select().from(versions).where(eq(versions.masterId, row.id));
+    for (const version of made) {
+      const framing = carryFraming(version.framing, from, to, match);
+      await tx.update(versions).set({ framing, revision: version.revision + 1, updatedAt: now() }).where(eq(versions.id, version.id));
+      await remember(tx, version.id, { framing: version.framing }, { framing }, now());
+    }
+    await tx.update(masters).set({ keeps, before: null, carried: { words, unmatched, at: now() }, revision: row.revision + 1 }).where(eq(masters.id, row.id));
+  });
+}

@@ -1,0 +1,144 @@
+import { basename } from 'node:path';
+import { rm } from 'node:fs/promises';
+import { Router } from 'express';
+import { and, eq, inArray, sql } from 'drizzle-orm';
+import { carryFraming, clipOf, frameSpan, frameUnit, planForMaster, readVersionPlan, slug, unitAt, unitsOf, writeVersionPlan, type Framing } from '@mivvy/core';
+import { acceptRequestSchema, carryRequestSchema, framingChangeSchema, readFileSchema, unacceptRequestSchema } from '@mivvy/api';
+import { carryFilm, matchFilms } from '../carry.ts';
+import { deliverables, masters, productions, versions } from '../db/schema.ts';
+import { forgetChanges, recall, remember } from '../history.ts';
+import { bodyOf, param, refuse, route } from '../http/problems.ts';
+import { fromStored } from '../storage.ts';
+import { versionView } from '../views.ts';
+import { now, type Workspace } from '../workspace.ts';
+
+/** Routes of versions: their framing, with undo; acceptances; plans as files; carrying a framing to others. */
+export function versionRoutes(ws: Workspace): Router {
+  const router = Router();
+  const { db, events } = ws;
+  const find = async (id: string) => {
+    const [row] = await db.select().from(versions).innerJoin(masters, eq(masters.id, versions.masterId)).where(eq(versions.id, id));
+    return row ? { version: row.versions, master: row.masters } : refuse(404, 'not-found', 'That version is not here any more.');
+  };
+  const touched = async (productionId: string) => {
+    await db.update(productions).set({ updatedAt: now() }).where(eq(productions.id, productionId));
+    events.tell({ kind: 'production', productionId });
+  };
+
+  /** Frames a version anew and remembers what it was. Only who knows the newest revision gets through. */
+  const frame = (id: string, revision: number, framing: Framing) =>
+    db.transaction(async (tx) => {
+      const [before] = await tx.select().from(versions).where(eq(versions.id, id));
+      // One statement decides between two browsers.
+      const [row] = await tx.update(versions).set({ framing, revision: sql`${versions.revision} + 1`, updatedAt: now() }).where(and(eq(versions.id, id), eq(versions.revision, revision))).returning();
+      if (!before) refuse(404, 'not-found', 'That version is not here any more.');
+      if (!row) refuse(409, 'changed-elsewhere', 'This version was changed in another window meanwhile.', 'The newest framing is shown now; make your change again if you still want it.');
+      await remember(tx, id, { framing: before.framing }, { framing }, now());
+      return row;
+    });
+
+  router.patch('/versions/:id', route(async (req, res) => {
+    const { revision, framing } = bodyOf(framingChangeSchema, req);
+    const row = await frame(param(req), revision, framing);
+    await touched(row.productionId);
+    res.json(await versionView(ws, row.id));
+  }));
+
+  for (const direction of ['undo', 'redo'] as const) {
+    router.post(`/versions/:id/${direction}`, route(async (req, res) => {
+      const { version } = await find(param(req));
+      await db.transaction(async (tx) => {
+        const found = await recall(tx, version.id, direction);
+        if (!found || !('framing' in found.state)) return;
+        await tx.update(versions).set({ framing: found.state.framing, revision: sql`${versions.revision} + 1`, updatedAt: now() }).where(eq(versions.id, version.id));
+        await found.done();
+      });
+      await touched(version.productionId);
+      res.json(await versionView(ws, version.id));
+    }));
+  }
+
+  router.post('/versions/:id/acceptances', route(async (req, res) => {
+    const { mark, reason } = bodyOf(acceptRequestSchema, req);
+    const { version } = await find(param(req));
+    const accepted = [...version.accepted.filter((a) => a.mark !== mark), { mark, reason, acceptedAt: now() }];
+    await db.update(versions).set({ accepted }).where(eq(versions.id, version.id));
+    await touched(version.productionId);
+    res.json(await versionView(ws, version.id));
+  }));
+  router.post('/versions/:id/acceptances/withdraw', route(async (req, res) => {
+    const { mark } = bodyOf(unacceptRequestSchema, req);
+    const { version } = await find(param(req));
+    await db.update(versions).set({ accepted: version.accepted.filter((a) => a.mark !== mark) }).where(eq(versions.id, version.id));
+    await touched(version.productionId);
+    res.json(await versionView(ws, version.id));
+  }));
+
+  router.get('/versions/:id/plan', route(async (req, res) => {
+    const { version, master } = await find(param(req));
+    if (!master.facts) refuse(409, 'master-failed', 'This master cannot be used.', master.problem?.sentence ?? '');
+    const plan = writeVersionPlan(version.framing, master.facts, { placement: version.placementId, name: master.name, sha256: master.sha256 });
+    res.set('Content-Disposition', `attachment; filename="${slug(master.name)}_${version.placementId}.plan.json"`).type('application/json').send(`${JSON.stringify(plan, null, 2)}\n`);
+  }));
+  router.post('/versions/:id/plan', route(async (req, res) => {
+    const { fileName, text } = bodyOf(readFileSchema, req);
+    const { version, master } = await find(param(req));
+    if (!master.facts) refuse(409, 'master-failed', 'This master cannot be used.', master.problem?.sentence ?? '');
+    const plan = readVersionPlan(text, basename(fileName));
+    if (!plan.ok) refuse(422, plan.problem.code, plan.problem.sentence, plan.problem.mend);
+    const { framing, words } = planForMaster(plan.value, master.facts);
+    await frame(version.id, version.revision, framing);
+    await touched(version.productionId);
+    res.json({ version: await versionView(ws, version.id), words: [`Framed as ${basename(fileName)} says.`, ...words] });
+  }));
+
+  router.post('/productions/:id/carry', route(async (req, res) => {
+    const { fromVersionId, toVersionIds, shotAt } = bodyOf(carryRequestSchema, req);
+    const from = await find(fromVersionId);
+    const source = carryFilm(from.master);
+    if (!source || from.version.productionId !== param(req)) refuse(404, 'not-found', 'That version is not in this production any more.');
+    const rows = await db.select().from(versions).innerJoin(masters, eq(masters.id, versions.masterId)).where(and(eq(versions.productionId, from.version.productionId), inArray(versions.id, toVersionIds)));
+    const words: string[] = [];
+    let changed = 0;
+    for (const { versions: version, masters: master } of rows) {
+      const film = carryFilm(master);
+      if (!film || version.id === fromVersionId) continue;
+      const unit = shotAt === undefined ? undefined : unitAt(unitsOf(from.version.framing, source.shots, source.frames), shotAt);
+      let framing: Framing;
+      if (master.id === from.master.id) {
+        framing = !unit ? from.version.framing : frameUnit(frameSpan(version.framing, unit, clipOf(version.framing, unit), film.frames), unitsOf(version.framing, film.shots, film.frames), unit, clipOf(from.version.framing, unit));
+      } else {
+        const match = await matchFilms(ws, { film: source, sha256: from.master.sha256 }, { film, sha256: master.sha256 });
+        const found = match.filter((m) => m !== null).length;
+        if (found === 0) {
+          words.push(`No shot of “${master.name}” resembles one of “${from.master.name}”, so nothing was carried to it.`);
+          continue;
+        }
+        const carried = carryFraming(from.version.framing, source, film, match);
+        // Shots without a counterpart keep the framing that they have.
+        framing = unitsOf(carried, film.shots, film.frames).reduce((f, u) => {
+          const old = match[u.shot];
+          return old === null || old === undefined || (unit && old !== unit.shot) ? f : frameSpan(f, u, clipOf(carried, u), film.frames);
+        }, version.framing);
+        words.push(`“${master.name}”: ${found} of ${film.shots.length} shots are in “${from.master.name}” too.`);
+      }
+      await frame(version.id, version.revision, framing);
+      changed++;
+    }
+    await touched(from.version.productionId);
+    res.json({ changed, words });
+  }));
+
+  router.delete('/versions/:id', route(async (req, res) => {
+    const { version } = await find(param(req));
+    await ws.runner.forget([version.id]);
+    const files = await db.select({ path: deliverables.path }).from(deliverables).where(eq(deliverables.versionId, version.id));
+    await db.delete(versions).where(eq(versions.id, version.id));
+    await forgetChanges(db, [version.id]);
+    for (const { path } of files) await rm(fromStored(ws.storage, path), { force: true });
+    await touched(version.productionId);
+    res.status(204).end();
+  }));
+
+  return router;
+}

@@ -1,0 +1,80 @@
+import { clipOf, frameAlone, frameOfPanel, frameUnit, isStill, poseOfMove, shareWithSetup, sharedSetup, unitAt, unitsOf, windowOf, withPoseAt, type Clip, type Fill, type Framing, type MasterRect, type Move, type Pose, type Shot, type Size, type Unit } from '@mivvy/core';
+
+export type Panel = 'upper' | 'lower';
+
+/** The shot that the play head stands in, as something that can be framed. */
+export interface UnitHand {
+  units: Unit[];
+  unit: Unit;
+  clip: Clip;
+  /** Frames from the start of the shot to the play head. */
+  at: number;
+  /** The setup that this framing is shared with, if it is. */
+  shared: string | undefined;
+  /** The window can be moved: bars and soft grounds show the whole master. */
+  movable: boolean;
+  partOf: (panel: Panel) => Size;
+  moveOf: (panel: Panel) => Move;
+  poseOf: (panel: Panel) => Pose;
+  /** Where a change of the pose takes hold: the nearer end of a glide, else the play head. Frames from the shot's start. */
+  editAt: (panel: Panel) => number;
+  /** The pose there. */
+  editPose: (panel: Panel) => Pose;
+  windowOf: (panel: Panel) => MasterRect;
+  /** Each of these gives the whole framing with the change in it. */
+  withMove: (panel: Panel, move: Move) => Framing;
+  withPose: (panel: Panel, pose: Pose) => Framing;
+  withFill: (fill: Fill) => Framing;
+  withClip: (clip: Clip) => Framing;
+  sharedOut: () => Framing;
+  alone: () => Framing;
+}
+
+/** Takes the shot at a frame into the hand. */
+export function takeUnit(framing: Framing, shots: readonly Shot[], frames: number, frame: number, master: Size, size: Size): UnitHand {
+  const units = unitsOf(framing, shots, frames);
+  const unit = unitAt(units, Math.min(frame, frames - 1));
+  const clip = clipOf(framing, unit);
+  const at = frame - unit.from;
+  const withClip = (next: Clip) => frameUnit(framing, units, unit, next);
+  const partOf = (panel: Panel) => frameOfPanel(clip.fill, panel, size);
+  const moveOf = (panel: Panel) => (panel === 'lower' && clip.fill.kind === 'stacked' ? clip.fill.lower : clip.move);
+  const poseOf = (panel: Panel) => poseOfMove(moveOf(panel), at, master, partOf(panel));
+  const editAt = (panel: Panel) => {
+    const move = moveOf(panel);
+    if (move.kind !== 'glide') return at;
+    return Math.max(0, Math.min(unit.to - unit.from - 1, at - move.start < move.end - at ? move.start : move.end));
+  };
+  const withMove = (panel: Panel, move: Move) => withClip(panel === 'lower' && clip.fill.kind === 'stacked' ? { ...clip, fill: { ...clip.fill, lower: move } } : { ...clip, move });
+  return {
+    units, unit, clip, at, shared: sharedSetup(framing, unit), movable: clip.fill.kind === 'filled' || clip.fill.kind === 'stacked',
+    partOf, moveOf, poseOf, withMove, withClip, editAt,
+    editPose: (panel) => poseOfMove(moveOf(panel), editAt(panel), master, partOf(panel)),
+    windowOf: (panel) => windowOf(poseOf(panel), master, partOf(panel)),
+    withPose: (panel, pose) => withMove(panel, withPoseAt(moveOf(panel), editAt(panel), pose)),
+    withFill: (fill) => withClip({ ...clip, fill }),
+    sharedOut: () => shareWithSetup(framing, units, unit),
+    alone: () => frameAlone(framing, units, unit),
+  };
+}
+
+/** The same window as another kind of move: it starts from what is shown at the play head. */
+export function moveAs(kind: Move['kind'], hand: UnitHand, panel: Panel): Move {
+  const pose = hand.poseOf(panel);
+  const old = hand.moveOf(panel);
+  const last = Math.max(1, hand.unit.to - hand.unit.from - 1);
+  switch (kind) {
+    case 'hold':
+      return { kind, pose };
+    case 'glide':
+      return old.kind === 'path' && !isStill(old) ? { kind, a: old.keys[0]!.pose, b: old.keys.at(-1)!.pose, start: Math.max(0, old.keys[0]!.at), end: Math.max(1, old.keys.at(-1)!.at), ease: 'soft' } : { kind, a: pose, b: pose, start: 0, end: last, ease: 'soft' };
+    case 'path':
+      return old.kind === 'glide' ? { kind, keys: [{ at: old.start, pose: old.a }, { at: old.end, pose: old.b }] } : { kind, keys: [{ at: hand.at, pose }] };
+  }
+}
+
+/** A path without its keyframe at a frame; the last one that is left stays. */
+export function withoutKey(move: Move, at: number): Move {
+  if (move.kind !== 'path' || move.keys.length < 2) return move;
+  return { ...move, keys: move.keys.filter((k) => k.at !== at) };
+}

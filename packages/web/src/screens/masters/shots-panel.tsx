@@ -1,0 +1,84 @@
+import { useSnackbar } from 'notistack';
+import { useRef } from 'react';
+import { useHotkeys } from 'react-hotkeys-hook';
+import { addCut, freeSetup, frameToTimecode, moveCut, oneShot, problemLine, removeCut, shotIndexAt, shotSpans, spanLength, withSetup, type Shot } from '@mivvy/core';
+import type { Master } from '@mivvy/api';
+import { problemOf } from '../../api/client.ts';
+import { useMasterWork } from '../../api/queries.ts';
+import { Choice } from '../../parts/choice.tsx';
+import { EditableNumber } from '../../parts/editable.tsx';
+import { useDesk, useHead } from '../../play/use-desk.tsx';
+
+/** Changes a master's shots and keeps, and says what went wrong. */
+export function useWork(master: Master) {
+  const work = useMasterWork(master.id);
+  const { enqueueSnackbar } = useSnackbar();
+  const run = (change: Parameters<typeof work.mutate>[0]) =>
+    work.mutate(change, {
+      onSuccess: (words) => words.length && enqueueSnackbar(words.join(' '), { autoHideDuration: 9000 }),
+      onError: (error) => enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error', autoHideDuration: 8000 }),
+    });
+  return { run, busy: work.isPending };
+}
+
+/** The shots of a film: where they start, which camera they are from; cut, joined, moved and read from an edit list. */
+export function ShotsPanel({ master }: { master: Master }) {
+  const desk = useDesk();
+  const { frame } = useHead();
+  const { run, busy } = useWork(master);
+  const file = useRef<HTMLInputElement>(null);
+  const { frames, rate } = master.facts!.video;
+  const shots = master.shots ?? oneShot;
+  const at = Math.min(frame, frames - 1);
+  const index = shotIndexAt(shots, at);
+  const shot = shots[index]!;
+  const span = shotSpans(shots, frames)[index]!;
+  const cameras = [...new Set(shots.map((s) => s.setup))];
+  const save = (next: Shot[], movedCut?: { from: number; to: number }) => run({ kind: 'work', revision: master.revision, shots: next, ...(movedCut ? { movedCut } : {}) });
+  const move = (to: number) => {
+    const next = moveCut(shots, index, to, frames);
+    save(next, { from: shot.from, to: next[index]!.from });
+    desk.seek(next[index]!.from);
+  };
+  const cut = () => at !== shot.from && save(addCut(shots, at));
+  const goShot = (by: number) => {
+    desk.pause();
+    desk.seek(shots[Math.max(0, Math.min(shots.length - 1, index + by))]!.from);
+  };
+  const deps = [master, at];
+  useHotkeys('x', () => void cut(), deps);
+  useHotkeys('delete,backspace', () => index > 0 && save(removeCut(shots, index)), deps);
+  useHotkeys('bracketright', () => goShot(1), deps);
+  useHotkeys('bracketleft', () => goShot(-1), deps);
+  useHotkeys('mod+z', () => run({ kind: 'undo' }), { preventDefault: true }, [master.id]);
+  useHotkeys('mod+shift+z,mod+y', () => run({ kind: 'redo' }), { preventDefault: true }, [master.id]);
+  const join = shot.join && `, by a ${shot.join.kind} of ${spanLength(shot.join.span)} frames`;
+  return (
+    <div className="panel">
+      {master.shots === null ? <p className="quiet">The film is being looked at for its cuts.</p> : (
+        <p><b>{shots.length === 1 ? 'One shot' : `${shots.length} shots`}</b> from <b>{cameras.length === 1 ? 'one camera' : `${cameras.length} cameras`}</b>. <button className="fix" disabled={busy} onClick={() => run({ kind: 'setups' })}>Group them anew</button> by how they look.</p>
+      )}
+      <p>
+        <b>Shot {index + 1}</b> starts at {index === 0 ? <b>the film’s start</b> : <EditableNumber label="Start of the shot" value={shot.from} shown={<span className="mono">{frameToTimecode(shot.from, rate)}</span>} min={shots[index - 1]!.from + 1} max={(shots[index + 1]?.from ?? frames) - 1} unit="frames" onChange={(v) => move(Math.round(v))} />}{join}, runs {spanLength(span)} frames, and is from{' '}
+        <Choice label="Camera" value={shot.setup} shown={`camera ${shot.setup}`} options={[...cameras.map((c) => ({ value: c, name: `camera ${c}` })), { value: freeSetup(shots), name: 'a camera of its own' }]} onChange={(setup) => save(withSetup(shots, index, setup))} />.
+      </p>
+      <p>
+        <button className="fix tall" disabled={busy || at === shot.from} onClick={() => void cut()}>Cut here</button>{' · '}
+        <button className="fix tall" disabled={busy || index === 0} onClick={() => save(removeCut(shots, index))}>Join it to the one before</button>
+      </p>
+      <p>
+        {index > 0 && <>Start it <button className="fix tall" disabled={busy} onClick={() => move(shot.from - 1)}>a frame earlier</button> or <button className="fix tall" disabled={busy} onClick={() => move(shot.from + 1)}>a frame later</button>. </>}
+        <button className="fix tall" disabled={busy || !master.can.undo} onClick={() => run({ kind: 'undo' })}>Take back</button>{' · '}
+        <button className="fix tall" disabled={busy || !master.can.redo} onClick={() => run({ kind: 'redo' })}>Do again</button>
+      </p>
+      <p>
+        <button className="fix tall" disabled={busy} onClick={() => file.current?.click()}>Read the cuts from an edit list</button> (EDL or OpenTimelineIO).
+        <input ref={file} type="file" accept=".edl,.otio,.txt,.json" hidden data-testid="cut-list-chooser" onChange={async (event) => {
+          const chosen = event.target.files?.[0];
+          event.target.value = '';
+          if (chosen) run({ kind: 'cut-list', fileName: chosen.name, text: await chosen.text() });
+        }} />
+      </p>
+    </div>
+  );
+}
