@@ -18,6 +18,7 @@ export const quickBook = {
       safeMargin: { top: 0.05, right: 0.05, bottom: 0.05, left: 0.05 }, blocked: [{ name: 'buttons', x: 0.86, y: 0.45, width: 0.14, height: 0.38 }],
     },
     { id: 'quick-square', name: 'Square', frame: { width: 360, height: 360 }, container: 'mp4', video: { codec: 'h264', rate: { mode: 'quality', crf: 20 } }, audio: null },
+    { id: 'quick-board', name: 'Board', frame: { width: 240, height: 360 }, container: 'mp4', video: { codec: 'h264', rate: { mode: 'quality', crf: 20 } }, audio: null },
     { id: 'quick-short', name: 'Short', frame: { width: 360, height: 360 }, duration: { maxSeconds: 1 }, container: 'mp4', video: { codec: 'h264', rate: { mode: 'quality', crf: 20 } }, audio: null },
   ] }],
 };

@@ -163,8 +163,14 @@ export function troublesOf(planned: PlannedVersion, placement: Placement, watche
   const enlarged = enlargements(plan.framing, source, displayed, plan.frame);
   const most = Math.max(0, ...enlarged.map((e) => e.factor));
   if (most > 1.005) add('enlarged', 'note', `The picture is enlarged ${most.toFixed(2)} times.`, 'A master with more pixels would avoid it.', enlarged.find((e) => e.factor === most)!.span);
-  for (const { span, factor } of enlarged) {
-    if (factor > softBeyond) add('enlarged-far', 'look', `The picture is enlarged ${factor.toFixed(2)} times and will look soft.`, 'Zoom out, or bring in a master with more pixels.', span);
+  const soft = enlarged.filter((e) => e.factor > softBeyond).reduce<typeof enlarged>((runs, e) => {
+    const last = runs.at(-1);
+    // Shots that follow each other are one trouble, as large as its largest.
+    if (last?.span.to === e.span.from) return [...runs.slice(0, -1), { span: { from: last.span.from, to: e.span.to }, factor: Math.max(last.factor, e.factor) }];
+    return [...runs, e];
+  }, []);
+  for (const { span, factor } of soft) {
+    add('enlarged-far', 'look', `The picture is enlarged ${factor.toFixed(2)} times and will look soft.`, 'Zoom out, or bring in a master with more pixels.', span);
   }
   plan.framing.stretches.forEach((stretch, i) => {
     const span = { from: Math.max(stretch.from, source.from), to: Math.min(plan.framing.stretches[i + 1]?.from ?? Infinity, source.to) };

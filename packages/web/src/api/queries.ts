@@ -25,18 +25,18 @@ export const useDeliverables = (id: string) => useQuery({ queryKey: keys.deliver
 export const useSpecBook = () => useQuery({ queryKey: keys.specBook, queryFn: ({ signal }) => ask(specBookViewSchema, '/spec-book', signal) });
 export const useInbox = (enabled: boolean) => useQuery({ queryKey: keys.inbox, enabled, queryFn: ({ signal }) => ask(z.array(inboxFileSchema), '/inbox', signal) });
 
-/** A change that refreshes some of the cache when it is done. */
-function useChange<Input, Output>(run: (input: Input) => Promise<Output>, stale: (client: QueryClient, input: Input, output: Output) => void) {
+/** A change that refreshes some of the cache; it counts as done when the screens have what it made. */
+function useChange<Input, Output>(run: (input: Input) => Promise<Output>, stale: (client: QueryClient, input: Input, output: Output) => unknown) {
   const client = useQueryClient();
   return useMutation({ mutationFn: run, onSuccess: (output, input) => stale(client, input, output) });
 }
-const staleProduction = (id: string) => (client: QueryClient) => void client.invalidateQueries({ queryKey: keys.production(id) });
+const staleProduction = (id: string) => (client: QueryClient) => client.invalidateQueries({ queryKey: keys.production(id) });
 
 export const useStartProduction = () =>
-  useChange((input: { name: string; client: string }) => tell(productionSchema, 'POST', '/productions', input), (client) => void client.invalidateQueries({ queryKey: keys.productions }));
+  useChange((input: { name: string; client: string }) => tell(productionSchema, 'POST', '/productions', input), (client) => client.invalidateQueries({ queryKey: keys.productions }));
 export const useRenameProduction = (id: string) =>
   useChange((input: { name?: string; client?: string; margin?: MarginChoice }) => tell(productionSchema, 'PATCH', `/productions/${id}`, input), staleProduction(id));
-export const useRemoveProduction = () => useChange((id: string) => remove(`/productions/${id}`), (client) => void client.invalidateQueries({ queryKey: keys.productions }));
+export const useRemoveProduction = () => useChange((id: string) => remove(`/productions/${id}`), (client) => client.invalidateQueries({ queryKey: keys.productions }));
 export const useTakeFromInbox = (id: string) =>
   useChange((input: { inboxFile: string; replaces?: string | undefined }) => tell(masterSchema, 'POST', `/productions/${id}/masters`, input), staleProduction(id));
 export const useRemoveMaster = (id: string) => useChange((masterId: string) => remove(`/masters/${masterId}`), staleProduction(id));

@@ -3,6 +3,7 @@ import type { Master, Version } from '@mivvy/api';
 import { useFilm, useHead } from '../play/use-desk.tsx';
 import { ProofCanvas } from '../play/proof-canvas.tsx';
 import { useThisProduction } from './this-production.ts';
+import { isPlaced } from './troubles.ts';
 import { versionName, type Planned } from './versions.ts';
 
 const percent = (n: number) => `${n * 100}%`;
@@ -81,7 +82,7 @@ export function WholeMaster({ master }: { master: Master }) {
 export function TroubleStrip({ planned, master }: { planned: Planned | null; master: Master | undefined }) {
   const { frame } = useHead();
   const frames = master?.facts?.video.frames ?? 1;
-  const shown = planned?.troubles.filter((t) => t.severity !== 'note') ?? [];
+  const shown = planned?.troubles.filter(isPlaced) ?? [];
   return (
     <div className="strip" aria-hidden>
       {shown.map((t, i) => (

@@ -3,6 +3,7 @@ import { useMemo, useRef, type ReactNode } from 'react';
 import { filled, frameToTimecode, layoutAt, shotSpans, type Framing, type Keep, type Shot, type Size, type Trouble, type Unit } from '@mivvy/core';
 import type { Master } from '@mivvy/api';
 import { useDesk, useHead } from '../play/use-desk.tsx';
+import { isPlaced } from './troubles.ts';
 
 /** Shots narrower than this on the screen, in per cent of the film, get no picture: it could not be made out. */
 const narrowest = 0.9;
@@ -103,7 +104,7 @@ export function KeepRow({ keeps, frames }: { keeps: readonly Keep[]; frames: num
 export function TroubleRow({ troubles, frames }: { troubles: readonly Trouble[]; frames: number }) {
   return (
     <div className="strip tall" aria-hidden>
-      {troubles.filter((t) => t.severity !== 'note').map((t, i) => <b key={i} className={t.severity} style={{ left: at(t.span.from, frames), width: at(t.span.to - t.span.from, frames) }} />)}
+      {troubles.filter(isPlaced).map((t, i) => <b key={i} className={t.severity} style={{ left: at(t.span.from, frames), width: at(t.span.to - t.span.from, frames) }} />)}
     </div>
   );
 }

@@ -18,6 +18,10 @@ export function troubleWord(trouble: Trouble, keepName?: string): string {
   return named ? `${named}${word.toLowerCase()}` : word;
 }
 
+/** Troubles of the film as a whole have no place along its length; all others are drawn where they are. */
+const ofTheWhole: ReadonlySet<Trouble['code']> = new Set(['no-sound', 'rate-uneven', 'size-floor', 'no-level', 'too-short']);
+export const isPlaced = (trouble: Trouble): boolean => trouble.severity !== 'note' && !ofTheWhole.has(trouble.code);
+
 /** A trouble with the version that has it. */
 export interface PlacedTrouble {
   version: Version;

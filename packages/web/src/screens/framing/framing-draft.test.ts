@@ -53,7 +53,7 @@ describe('a framing in the hand', () => {
     expect(sent).toEqual([{ revision: 1, x: 0.3 }]);
     expect(draft.snapshot().saving).toBe('sending');
     await answer('ok');
-    expect(draft.snapshot()).toEqual({ draft: null, saving: 'saved' });
+    expect(draft.snapshot()).toMatchObject({ draft: null, saving: 'saved' });
     expect(told).toBeGreaterThanOrEqual(5);
     leave();
   });
@@ -79,7 +79,7 @@ describe('a framing in the hand', () => {
     await jest.advanceTimersByTimeAsync(400);
     await answer(new RequestProblem({ code: 'changed-elsewhere', sentence: 'Changed elsewhere.', mend: 'Look again.' }, 409));
     expect(overtaken).toEqual(['Changed elsewhere. Look again.']);
-    expect(draft.snapshot()).toEqual({ draft: null, saving: 'saved' });
+    expect(draft.snapshot()).toMatchObject({ draft: null, saving: 'saved' });
   });
 
   test('a save that fails keeps the change in the hand and is tried again', async () => {
@@ -104,6 +104,19 @@ describe('a framing in the hand', () => {
     void draft.save(); // leaving the screen saves at once
     expect(sent).toEqual([{ revision: 5, x: 0.2 }]);
     await answer('ok');
+  });
+
+  test('what has just been saved stays shown, whatever an older answer says', async () => {
+    const { draft, answer } = hand();
+    draft.take(heldFraming(pose(0.1)));
+    await jest.advanceTimersByTimeAsync(400);
+    await answer('ok');
+    // The screens still have the version from before for a moment, or an answer on its way brings it once more.
+    expect(at(draft.snapshot().framing)).toBe(0.1);
+    draft.follow(version(1, 0.5));
+    expect(at(draft.snapshot().framing)).toBe(0.1);
+    draft.follow(version(7, 0.8));
+    expect(at(draft.snapshot().framing)).toBe(0.8);
   });
 
   test('nothing in the hand, nothing to save', async () => {

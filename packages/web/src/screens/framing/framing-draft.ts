@@ -8,6 +8,8 @@ const againMs = 3000;
 
 /** What the hand holds: a framing that is not saved yet, and how saving it goes. */
 interface DraftState {
+  /** What is to be shown: the draft, or the newest framing that is known to be saved. */
+  framing: Framing;
   draft: Framing | null;
   saving: 'saved' | 'waiting' | 'sending' | 'failed';
 }
@@ -24,14 +26,16 @@ export interface DraftDoors {
  * the version meanwhile, its framing is shown instead and that is said; nothing is overwritten unseen.
  */
 export class FramingDraft {
-  private state: DraftState = { draft: null, saving: 'saved' };
+  private state: DraftState;
   private readonly listeners = new Set<() => void>();
   private timer: ReturnType<typeof setTimeout> | undefined;
 
   constructor(
     private base: Version,
     private readonly doors: DraftDoors,
-  ) {}
+  ) {
+    this.state = { framing: base.framing, draft: null, saving: 'saved' };
+  }
 
   snapshot = () => this.state;
   subscribe = (listener: () => void) => {
@@ -44,14 +48,19 @@ export class FramingDraft {
     this.listeners.forEach((tell) => tell());
   }
 
-  /** The version as the server has it now. While something is in the hand, the server decides who was first. */
+  /**
+   * The version as the screens have it now. While something is in the hand, the server decides who was first; an answer
+   * that was asked for before the last save is older than what is known, and is passed over.
+   */
   follow(version: Version): void {
-    if (this.state.draft === null) this.base = version;
+    if (this.state.draft !== null || version.revision < this.base.revision) return;
+    this.base = version;
+    if (this.state.framing !== version.framing) this.set({ framing: version.framing });
   }
 
   /** Takes a changed framing into the hand. */
   take(framing: Framing): void {
-    this.set({ draft: framing, saving: this.state.saving === 'sending' ? 'sending' : 'waiting' });
+    this.set({ framing, draft: framing, saving: this.state.saving === 'sending' ? 'sending' : 'waiting' });
     if (this.state.saving !== 'sending') this.saveAfter(restMs);
   }
 
@@ -69,12 +78,12 @@ export class FramingDraft {
     try {
       this.base = await this.doors.save(this.base, wanted);
       const done = this.state.draft === wanted;
-      this.set(done ? { draft: null, saving: 'saved' } : { saving: 'waiting' });
+      this.set(done ? { framing: this.base.framing, draft: null, saving: 'saved' } : { saving: 'waiting' });
       // A change that came while this one was on its way is saved next.
       if (!done) this.saveAfter(restMs);
     } catch (error) {
       if (error instanceof RequestProblem && error.status === 409) {
-        this.set({ draft: null, saving: 'saved' });
+        this.set({ framing: this.base.framing, draft: null, saving: 'saved' });
         this.doors.onOvertaken(problemLine(error.problem));
       } else {
         this.set({ saving: 'failed' });

@@ -97,7 +97,7 @@ function Workplace({ version, master, siblings }: { version: Version; master: Ma
     settleHead();
     setFraming(hand.withPose(panel, next));
   };
-  const deps = [framing, headFrame, panel, version.id, shots];
+  const deps = [framing, headFrame, panel, version, production];
   const keys = { preventDefault: true };
   useHotkeys('left,right,up,down,shift+left,shift+right,shift+up,shift+down', (event) => {
     const by = event.shiftKey ? 10 : 1;

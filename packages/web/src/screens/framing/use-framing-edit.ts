@@ -22,7 +22,7 @@ export function useFramingEdit(version: Version) {
         onFailed: (sentence) => enqueueSnackbar(`The framing is not saved yet. ${sentence}`, { variant: 'error' }),
       }),
   );
-  const { draft, saving } = useSyncExternalStore(hand.subscribe, hand.snapshot);
+  const { framing, saving } = useSyncExternalStore(hand.subscribe, hand.snapshot);
   useEffect(() => hand.follow(version), [hand, version]);
   // Leaving the screen saves what is in the hand.
   useEffect(() => () => void hand.save(), [hand]);
@@ -31,5 +31,5 @@ export function useFramingEdit(version: Version) {
     await hand.save();
     await stepFraming(client, version, direction).catch((error: unknown) => enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error' }));
   };
-  return { framing: draft ?? version.framing, setFraming: (framing: Framing) => hand.take(framing), saving, step };
+  return { framing, setFraming: (framing: Framing) => hand.take(framing), saving, step };
 }
