@@ -1,8 +1,11 @@
 import { mkdir, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
+import { fileURLToPath } from 'node:url';
 import { expect, test, type Locator, type Page } from '@playwright/test';
 import { execa } from 'execa';
 import { addQuickBook, bringIn, choosePlaces, drag, files, quickBook } from './testing/helpers.ts';
+
+const launcher = fileURLToPath(new URL('../mivvy', import.meta.url));
 
 /** Six shots: a camera with somebody at left, one with somebody at right, cut back and forth, and a third. 25 frames each. */
 const order = [0, 1, 0, 1, 2, 0];
@@ -209,7 +212,7 @@ test('cuts by hand and from an edit list; keyframes; a plan file leaves and come
   // The same plan without the screen.
   const book = join(files, 'plan book.json');
   await writeFile(book, JSON.stringify(quickBook));
-  const { stdout } = await execa('./mivvy', ['deliver', '--master', join(files, 'By hand.mp4'), '--specs', book, '--placement', 'quick-square', '--plan', plan, '--out', join(files, 'plan out'), '--quiet'], { cwd: new URL('..', import.meta.url).pathname });
+  const { stdout } = await execa(launcher, ['deliver', '--master', join(files, 'By hand.mp4'), '--specs', book, '--placement', 'quick-square', '--plan', plan, '--out', join(files, 'plan out'), '--quiet']);
   expect(JSON.parse(stdout)).toMatchObject({ event: 'deliverable', status: 'passed' });
 
   const [guide] = await Promise.all([page.waitForEvent('download'), note.getByRole('link', { name: 'numbers' }).click()]);
