@@ -52,6 +52,16 @@ export async function choosePlaces(page: Page, ...names: string[]): Promise<void
   await expect(page.getByRole('dialog')).toBeHidden();
 }
 
+/** Makes the production's first master one shot: a ruler's flickering numbers may look like cuts. Ends when the page knows. */
+export async function asOneShot(page: Page): Promise<void> {
+  const production = /productions\/(\w+)/.exec(page.url())![1]!;
+  const master = async () => ((await (await page.request.get(`/api/productions/${production}`)).json()) as { masters: { id: string; revision: number; shots: unknown[] | null }[] }).masters[0]!;
+  await expect.poll(async () => (await master()).shots !== null).toBe(true);
+  const { id, revision } = await master();
+  expect((await page.request.patch(`/api/masters/${id}/work`, { data: { revision, shots: [{ from: 0, setup: '1' }] } })).ok()).toBe(true);
+  await page.reload();
+}
+
 /** What a proof drawn from a ruler master says it shows. */
 export async function readProof(canvas: Locator, master: { width: number; height: number }): Promise<RulerReading> {
   const picture = await canvas.evaluate((element) => {

@@ -35,6 +35,7 @@ export const operations: readonly Operation[] = [
   { method: 'post', path: '/api/masters/{id}/setups', summary: 'Group the shots by camera position anew', answer: s.masterSchema },
   { method: 'post', path: '/api/masters/{id}/undo', summary: 'Take the last change of shots or keeps back', answer: s.masterSchema },
   { method: 'post', path: '/api/masters/{id}/redo', summary: 'Do the change taken back again', answer: s.masterSchema },
+  { method: 'post', path: '/api/masters/{id}/carry', summary: 'Copy the framing of all its versions to another master, shot by shot; versions that are missing there are made', body: s.carryMasterSchema, answer: s.carryAnswerSchema },
   { method: 'get', path: '/api/masters/{id}/guides/{file}', summary: 'Windows as a guide at the master’s size: guides.svg, guides.png or guides.tsv; ?frame= and ?versions= choose', media: 'image/svg+xml' },
   { method: 'get', path: '/api/spec-book', summary: 'All outlets and placements', answer: s.specBookViewSchema },
   { method: 'post', path: '/api/spec-book/files', summary: 'Add a spec book file, or replace the one of the same name', body: s.newSpecBookSchema, answer: s.specBookViewSchema },

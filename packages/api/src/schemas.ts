@@ -159,6 +159,8 @@ export const readFileSchema = z.strictObject({ fileName: z.string().min(1).max(2
 export const masterReadSchema = z.object({ master: masterSchema, words: z.array(z.string()) });
 /** Copies a version's framing, whole or of the shot at a frame, to other versions. */
 export const carryRequestSchema = z.strictObject({ fromVersionId: id, toVersionIds: z.array(id).min(1).max(200), shotAt: z.number().int().nonnegative().optional() });
+/** Copies the framing of all versions of a master to those of another, making the ones that are missing. */
+export const carryMasterSchema = z.strictObject({ toMasterId: id });
 export const carryAnswerSchema = z.object({ changed: z.number().int(), words: z.array(z.string()) });
 export const acceptRequestSchema = z.strictObject({ mark: acceptanceSchema.shape.mark, reason: acceptanceSchema.shape.reason });
 export const unacceptRequestSchema = z.strictObject({ mark: acceptanceSchema.shape.mark });

@@ -85,7 +85,22 @@ describe('deliver', () => {
     expect(code).toBe(0);
   });
 
+  test('a plan file frames the film: its moves are in the file, byte for byte the same each time; one of another rate is said', async () => {
+    const plan = (rate: number, frames: number) => ({ format: 'mivvy-version-plan', version: 1, master: { displayed: { width: 320, height: 180 }, rate: { num: rate, den: 1 }, frames }, framing: { version: 1, stretches: [{ from: 0, move: { kind: 'glide', a: { x: 0.2, y: 0.5, zoom: 1 }, b: { x: 0.8, y: 0.5, zoom: 1.2 }, start: 0, end: frames - 1, ease: 'soft' } }] } });
+    await writeFile(at('a.plan.json'), JSON.stringify(plan(25, 100)));
+    await writeFile(at('b.plan.json'), JSON.stringify(plan(50, 200)));
+    const deliver = (file: string) => basic('--placement', 'square', '--plan', at(file), '--in', '1s', '--to', '2s', '--quiet');
+    const [one, again, other] = [await deliver('a.plan.json'), await deliver('a.plan.json'), await deliver('b.plan.json')];
+    expect([one.code, again.code, other.code]).toEqual([0, 0, 0]);
+    const sum = (r: typeof one) => (r.lines[0] as Line & { sha256: string }).sha256;
+    expect(sum(again)).toBe(sum(one));
+    expect(other.told[0]).toContain('The plan was made at 50 frames a second');
+    expect(sum(await basic('--placement', 'square', '--in', '1s', '--to', '2s', '--quiet'))).not.toBe(sum(one));
+  });
+
   test.each<[string, string[], RegExp]>([
+    ['a plan that is none', ['--master', 'film one.mp4', '--specs', 'book.json', '--placement', 'tall', '--plan', 'book.json'], /book\.json was not taken: format/],
+    ['a plan that is not there', ['--master', 'film one.mp4', '--specs', 'book.json', '--placement', 'tall', '--plan', 'gone.json'], /cannot be read/],
     ['no placement', ['--master', 'film one.mp4', '--specs', 'book.json'], /--placement is missing/],
     ['an unknown placement', ['--master', 'film one.mp4', '--specs', 'book.json', '--placement', 'nowhere'], /no placement “nowhere”.*tall, square/],
     ['an unknown flag', ['--colour', 'red'], /colour/],

@@ -1,5 +1,5 @@
 import { eq } from 'drizzle-orm';
-import { carryFraming, carryKeeps, matchByTime, matchShots, oneShot, rateLabel, sizeLabel, type CarryFilm, type MasterFacts, type Shot, type ShotMatch } from '@mivvy/core';
+import { carryFraming, carryKeeps, clipOf, frameSpan, matchByTime, matchShots, oneShot, rateLabel, sizeLabel, unitsOf, type CarryFilm, type Framing, type MasterFacts, type Shot, type ShotMatch } from '@mivvy/core';
 import { looksOf } from './analysis.ts';
 import { masters, versions, type FilmBefore } from './db/schema.ts';
 import { remember } from './history.ts';
@@ -18,6 +18,21 @@ export async function matchFilms(ws: Ws, from: { film: CarryFilm; sha256: string
   const [before, after] = await Promise.all([looksOf(ws.storage, from.sha256), looksOf(ws.storage, to.sha256)]);
   if (!before || !after) return matchByTime(from.film, to.film);
   return matchShots(from.film.shots, from.film.frames, before, to.film.shots, to.film.frames, after);
+}
+
+/** How many shots of one film are in another, in words. */
+export function matchWords(from: string, to: string, match: ShotMatch): string {
+  const found = match.filter((m) => m !== null).length;
+  return found ? `“${to}”: ${found} of ${match.length} shots are in “${from}” too.` : `No shot of “${to}” resembles one of “${from}”, so nothing was carried to it.`;
+}
+
+/** A framing of `film` with its matched shots framed as in `source`; shots without a counterpart keep what they have. */
+export function carryMatched(framing: Framing, own: Framing, source: CarryFilm, film: CarryFilm, match: ShotMatch, onlyShot?: number): Framing {
+  const carried = carryFraming(framing, source, film, match);
+  return unitsOf(carried, film.shots, film.frames).reduce((f, unit) => {
+    const old = match[unit.shot];
+    return old === null || old === undefined || (onlyShot !== undefined && old !== onlyShot) ? f : frameSpan(f, unit, clipOf(carried, unit), film.frames);
+  }, own);
 }
 
 /** Carries framings and keeps over to a film that has taken another's place, and says what could not be. */

@@ -5,7 +5,7 @@ import { execa } from 'execa';
 import { z } from 'zod';
 import { heldFraming, layoutAt, readVersionPlan, type Framing } from '@mivvy/core';
 import { carryAnswerSchema, inboxFileSchema, masterReadSchema, masterSchema, productionDetailSchema, productionSchema, versionReadSchema, versionSchema, type Master, type Version } from '@mivvy/api';
-import { testServer, until, type TestServer } from './testing/server.ts';
+import { smallFilm, testServer, until, type TestServer } from './testing/server.ts';
 
 let s: TestServer;
 /** Six shots from two cameras and a third; `grade` is another look of the same film, `trim` frames shorter in its second shot. */
@@ -127,6 +127,22 @@ describe('framings', () => {
     expect(changed).toBe(2);
     expect((await versionNow(1)).framing).toEqual(perShot);
   });
+  test('the framing of a whole master is carried to another, with the versions that are missing there', async () => {
+    await frame(0, perShot);
+    await film(join(s.dir, 'inbox', 'twin.mp4'), { grade: 'eq=brightness=0.04' });
+    await smallFilm(join(s.dir, 'inbox', 'other.mp4'));
+    const [twin, other] = [await bring(productionId, 'twin.mp4'), await bring(productionId, 'other.mp4')];
+    await wholeRead(productionId);
+    const carried = await s.get(carryAnswerSchema, 'POST', `/masters/${first.id}/carry`, { toMasterId: twin.id });
+    expect(carried).toMatchObject({ changed: 3, words: [expect.stringContaining('6 of 6 shots')] });
+    const made = (await detail(productionId)).versions.filter((v) => v.masterId === twin.id);
+    expect(made.map((v) => v.placementId).sort()).toEqual(['quick-board', 'quick-square', 'quick-tall']);
+    expect([10, 35, 60, 85, 110, 135].map((at) => centre(made.find((v) => v.placementId === 'quick-tall')!, at))).toEqual([0.2, 0.3, 0.4, 0.6, 0.7, 0.8]);
+    const none = await s.get(carryAnswerSchema, 'POST', `/masters/${first.id}/carry`, { toMasterId: other.id });
+    expect(none).toMatchObject({ changed: 0, words: [expect.stringContaining('nothing was carried')] });
+    expect((await s.call('POST', `/masters/${first.id}/carry`, { toMasterId: first.id })).status).toBe(404);
+    for (const m of [twin, other]) await s.call('DELETE', `/masters/${m.id}`);
+  }, 60_000);
   test('a plan file leaves and comes back; a faulty one changes nothing', async () => {
     await frame(0, perShot);
     const saved = await s.call('GET', `/versions/${versions[0]!.id}/plan`);

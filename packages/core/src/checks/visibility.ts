@@ -52,13 +52,61 @@ function ruleNumbers(rules: FrameRules): RuleNumbers {
   return inner ? { blocked, left: inner.x, top: inner.y, right: inner.x + inner.width, bottom: inner.y + inner.height } : { blocked, left: -1e9, top: -1e9, right: 1e9, bottom: 1e9 };
 }
 
+/** Most questions are answered for so many frames at once, from how far the window moves in them. */
+const blockFrames = 25;
+const boundsSize = 10;
+
 /** One panel of a stretch through its frames. */
 interface PanelTrack {
   /** Left, top, width and height of its window in master pixels, frame after frame; one set where it stands still. */
   windows: Float64Array;
   still: boolean;
+  /** For every {@link blockFrames} frames, the least and greatest left, top, right, bottom and width. */
+  bounds: Float64Array;
+  /** A window's height over its width. */
+  tall: number;
   /** Its place in the frame, fractions. */
   into: FrameFraction;
+}
+
+/** Takes one more window into a block's bounds: pairs of least and greatest. */
+function widen(bounds: Float64Array, at: number, first: boolean, x: number, y: number, right: number, bottom: number, width: number): void {
+  if (first) {
+    bounds[at] = bounds[at + 1] = x;
+    bounds[at + 2] = bounds[at + 3] = y;
+    bounds[at + 4] = bounds[at + 5] = right;
+    bounds[at + 6] = bounds[at + 7] = bottom;
+    bounds[at + 8] = bounds[at + 9] = width;
+    return;
+  }
+  if (x < bounds[at]!) bounds[at] = x;
+  if (x > bounds[at + 1]!) bounds[at + 1] = x;
+  if (y < bounds[at + 2]!) bounds[at + 2] = y;
+  if (y > bounds[at + 3]!) bounds[at + 3] = y;
+  if (right < bounds[at + 4]!) bounds[at + 4] = right;
+  if (right > bounds[at + 5]!) bounds[at + 5] = right;
+  if (bottom < bounds[at + 6]!) bounds[at + 6] = bottom;
+  if (bottom > bounds[at + 7]!) bounds[at + 7] = bottom;
+  if (width < bounds[at + 8]!) bounds[at + 8] = width;
+  if (width > bounds[at + 9]!) bounds[at + 9] = width;
+}
+
+/** The one state of a still keep through a whole block of a panel, or -1 where it has to be looked at frame by frame. */
+function blockState({ bounds, into, tall }: PanelTrack, block: number, left: number, top: number, right: number, bottom: number, rules: RuleNumbers): State | -1 {
+  const at = block * boundsSize;
+  if (left < bounds[at]! - tolerance || right > bounds[at + 5]! + tolerance || top < bounds[at + 2]! - tolerance || bottom > bounds[at + 7]! + tolerance) return 1;
+  if (left < bounds[at + 1]! || right > bounds[at + 4]! || top < bounds[at + 3]! || bottom > bounds[at + 6]!) return -1;
+  // Inside throughout. The box that it stays in as seen in the frame: at least this far from the window's corner, at most that far.
+  const across = [into.width / bounds[at + 9]!, into.width / bounds[at + 8]!] as const;
+  const down = [into.height / (bounds[at + 9]! * tall), into.height / (bounds[at + 8]! * tall)] as const;
+  const x0 = into.x + (left - bounds[at + 1]!) * across[0];
+  const x1 = into.x + (right - bounds[at]!) * across[1];
+  const y0 = into.y + (top - bounds[at + 3]!) * down[0];
+  const y1 = into.y + (bottom - bounds[at + 2]!) * down[1];
+  if (x0 < rules.left || y0 < rules.top || x1 > rules.right || y1 > rules.bottom) return -1;
+  const { blocked } = rules;
+  for (let b = 0; b < blocked.length; b += 4) if (x0 < blocked[b + 2]! && blocked[b]! < x1 && y0 < blocked[b + 3]! && blocked[b + 1]! < y1) return -1;
+  return 0;
 }
 
 /** The panels of a stretch between two frames. */
@@ -68,7 +116,7 @@ function panelTracks(stretch: Stretch, from: number, to: number, master: Size, f
   return panels.map(({ source, into }, i) => {
     const place = { x: into.x / frame.width, y: into.y / frame.height, width: into.width / frame.width, height: into.height / frame.height };
     const move: Move | null = fill.kind === 'filled' ? stretch.move : fill.kind === 'stacked' ? (i === 0 ? stretch.move : fill.lower) : null;
-    if (!move) return { windows: Float64Array.of(source.x, source.y, source.width, source.height), still: true, into: place };
+    if (!move) return { windows: Float64Array.of(source.x, source.y, source.width, source.height), still: true, bounds: new Float64Array(0), tall: source.height / source.width, into: place };
     const part = frameOfPanel(fill, i === 0 ? 'upper' : 'lower', frame);
     const largest = largestWindowSize(master, part);
     const write = moveWriter(move, master, part);
@@ -76,16 +124,20 @@ function panelTracks(stretch: Stretch, from: number, to: number, master: Size, f
     const count = still ? 1 : to - from;
     const windows = new Float64Array(count * 4);
     const pose = new Float64Array(3);
+    const bounds = new Float64Array(Math.ceil(count / blockFrames) * boundsSize);
     for (let n = 0; n < count; n++) {
       write(from + n - stretch.from, pose);
       const width = largest.width / pose[2]!;
       const height = largest.height / pose[2]!;
-      windows[n * 4] = max(0, min(master.width - width, pose[0]! * master.width - width / 2));
-      windows[n * 4 + 1] = max(0, min(master.height - height, pose[1]! * master.height - height / 2));
+      const x = max(0, min(master.width - width, pose[0]! * master.width - width / 2));
+      const y = max(0, min(master.height - height, pose[1]! * master.height - height / 2));
+      widen(bounds, Math.floor(n / blockFrames) * boundsSize, n % blockFrames === 0, x, y, x + width, y + height, width);
+      windows[n * 4] = x;
+      windows[n * 4 + 1] = y;
       windows[n * 4 + 2] = width;
       windows[n * 4 + 3] = height;
     }
-    return { windows, still, into: place };
+    return { windows, still, bounds, tall: largest.height / largest.width, into: place };
   });
 }
 
@@ -100,7 +152,8 @@ function statesThrough(tracks: readonly PanelTrack[], keep: Keep, from: number, 
   const states = new Uint8Array(to - from).fill(1);
   let k = keepAt(keep, from);
   for (let i = 0; i < tracks.length; i++) {
-    const { windows, still, into } = tracks[i]!;
+    const track = tracks[i]!;
+    const { windows, still, into } = track;
     const [ix, iy, iw, ih] = [into.x, into.y, into.width, into.height];
     let left = k.x * width;
     let top = k.y * height;
@@ -108,6 +161,15 @@ function statesThrough(tracks: readonly PanelTrack[], keep: Keep, from: number, 
     let bottom = top + k.height * height;
     for (let f = from; f < to; f++) {
       const n = f - from;
+      // A block is asked first, at its first frame, for a keep that stands still.
+      if (!moves && !still && tracks.length === 1 && (f - start) % blockFrames === 0 && f + blockFrames <= to) {
+        const whole = blockState(track, (f - start) / blockFrames, left, top, right, bottom, rules);
+        if (whole >= 0) {
+          states.fill(whole, n, n + blockFrames);
+          f += blockFrames - 1;
+          continue;
+        }
+      }
       // Seen in either panel is seen; being cut is worse than being covered.
       if (states[n] === 0) continue;
       if (moves) {

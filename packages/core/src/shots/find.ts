@@ -20,7 +20,7 @@ const newEnough = 0.34;
 /** A cut stands out from what goes on around it by this factor. */
 const standsOut = 1.9;
 /** Flashes last at most so many frames; a shot shorter than that between two alike pictures is taken for one. */
-const flashFrames = 7;
+const flashFrames = 5;
 /** How far back the finder remembers pictures: the longest dissolve it can see, and a little more. */
 const memory = 72;
 /** Black, as cameras and editors leave it. */

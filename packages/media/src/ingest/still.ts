@@ -1,5 +1,6 @@
 import { rename } from 'node:fs/promises';
-import { frameToSeconds, type MasterFacts, type Result } from '@mivvy/core';
+import { frameToSeconds, planMaster, type MasterFacts, type Result } from '@mivvy/core';
+import { stillImageFilters } from '../render/filters.ts';
 import { catching, inputArgs, must, runFfmpeg, type RunOptions } from '../ffmpeg/run.ts';
 
 /** Height of a still of a shot, pixels: twice the height that shots are shown in. */
@@ -14,8 +15,9 @@ export async function makeStill(path: string, facts: MasterFacts, frame: number,
   const at = startSeconds + frameToSeconds(Math.max(0, Math.min(frames - 1, frame)), rate);
   return catching(async () => {
     const part = `${out}.${process.pid}.part.jpg`;
-    const size = `scale=${even((height * displayed.width) / displayed.height)}:${even(height)}:out_range=pc,setsar=1,format=yuvj420p`;
-    must(await runFfmpeg(['-threads', '1', '-ss', Math.max(0, at - 0.001).toFixed(3), ...inputArgs(path), '-map', `0:${streamIndex}`, '-vf', size, '-frames:v', '1', '-q:v', '4', '-f', 'image2', '-update', '1', part], options));
+    // The bytes' sum plays no part in how a picture is shown.
+    const look = stillImageFilters(planMaster(facts, ''), even((height * displayed.width) / displayed.height), even(height));
+    must(await runFfmpeg(['-threads', '1', '-ss', Math.max(0, at - 0.001).toFixed(3), ...inputArgs(path), '-map', `0:${streamIndex}`, '-vf', look, '-frames:v', '1', '-q:v', '4', '-f', 'image2', '-update', '1', part], options));
     await rename(part, out);
   });
 }

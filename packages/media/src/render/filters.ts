@@ -82,6 +82,12 @@ export function decodeFilters(plan: RenderPlan, skipped: number): string {
   ].join(',');
 }
 
+/** The filter chain of a JPEG still: as it should be seen, in the colours that JPEG files are read with (BT.601, full range). */
+export function stillImageFilters(master: MasterHandling, width: number, height: number): string {
+  const read = master.hdr === 'none' ? { matrix: master.matrix, range: master.range } : { matrix: 'bt709', range: 'tv' };
+  return [...(master.hdr !== 'none' ? toneMap : []), `scale=${width}:${height}:flags=area+accurate_rnd:in_color_matrix=${read.matrix}:out_color_matrix=bt601:in_range=${read.range}:out_range=pc`, 'setsar=1', 'format=yuvj420p'].join(',');
+}
+
 /** The filter chain of a proxy: the whole master as it should be seen, at most `longSide` pixels, one picture a frame. */
 export function proxyFilters(facts: MasterFacts, master: MasterHandling, longSide: number): string {
   const { width, height } = facts.video.displayed;

@@ -3,9 +3,10 @@ import { join } from 'node:path';
 import { Router } from 'express';
 import { and, desc, eq, inArray } from 'drizzle-orm';
 import { nanoid } from 'nanoid';
-import { heldFraming, refusal, versionTag } from '@mivvy/core';
+import { refusal } from '@mivvy/core';
 import { newExportsSchema, newProductionSchema, newVersionsSchema, productionChangeSchema, registerMasterSchema } from '@mivvy/api';
 import { deliverables, jobs, masters, productions, versions } from '../db/schema.ts';
+import { addVersions } from '../add-versions.ts';
 import { forgetChanges } from '../history.ts';
 import { bodyOf, param, refuse, route } from '../http/problems.ts';
 import { toJob } from '../jobs/runner.ts';
@@ -85,20 +86,7 @@ export function productionRoutes(ws: Workspace): Router {
     for (const placementId of placementIds) {
       if (!ws.specs.find(placementId)) refuse(404, 'no-placement', `The spec book has no placement “${placementId}”.`, 'Look at the spec book again.');
     }
-    await db.transaction(async (tx) => {
-      const have = await tx.select().from(versions).where(eq(versions.masterId, masterId));
-      const tags = new Set(have.map((v) => v.tag));
-      const nextTag = () => {
-        for (let i = 0; ; i++) {
-          const tag = versionTag(i);
-          if (!tags.has(tag)) return tags.add(tag), tag;
-        }
-      };
-      for (const placementId of new Set(placementIds)) {
-        if (have.some((v) => v.placementId === placementId)) continue; // one version of a master for a placement
-        await tx.insert(versions).values({ id: nanoid(10), productionId: id, masterId, placementId, tag: nextTag(), framing: heldFraming(), revision: 1, createdAt: now(), updatedAt: now() });
-      }
-    });
+    await addVersions(db, master, placementIds);
     await changed(id);
     const detail = await productionDetail(ws, id);
     res.json(detail!.versions.filter((v) => v.masterId === masterId && placementIds.includes(v.placementId)));

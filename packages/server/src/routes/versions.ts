@@ -2,9 +2,10 @@ import { basename } from 'node:path';
 import { rm } from 'node:fs/promises';
 import { Router } from 'express';
 import { and, eq, inArray, sql } from 'drizzle-orm';
-import { carryFraming, clipOf, frameSpan, frameUnit, planForMaster, readVersionPlan, slug, unitAt, unitsOf, writeVersionPlan, type Framing } from '@mivvy/core';
-import { acceptRequestSchema, carryRequestSchema, framingChangeSchema, readFileSchema, unacceptRequestSchema } from '@mivvy/api';
-import { carryFilm, matchFilms } from '../carry.ts';
+import { clipOf, frameSpan, frameUnit, planForMaster, readVersionPlan, slug, unitAt, unitsOf, writeVersionPlan, type Framing } from '@mivvy/core';
+import { acceptRequestSchema, carryMasterSchema, carryRequestSchema, framingChangeSchema, readFileSchema, unacceptRequestSchema } from '@mivvy/api';
+import { carryFilm, carryMatched, matchFilms, matchWords } from '../carry.ts';
+import { addVersions } from '../add-versions.ts';
 import { deliverables, masters, productions, versions } from '../db/schema.ts';
 import { forgetChanges, recall, remember } from '../history.ts';
 import { bodyOf, param, refuse, route } from '../http/problems.ts';
@@ -103,30 +104,43 @@ export function versionRoutes(ws: Workspace): Router {
     for (const { versions: version, masters: master } of rows) {
       const film = carryFilm(master);
       if (!film || version.id === fromVersionId) continue;
+      // Framings of one film are free of shape; another film's shots must be found first.
       const unit = shotAt === undefined ? undefined : unitAt(unitsOf(from.version.framing, source.shots, source.frames), shotAt);
       let framing: Framing;
       if (master.id === from.master.id) {
         framing = !unit ? from.version.framing : frameUnit(frameSpan(version.framing, unit, clipOf(version.framing, unit), film.frames), unitsOf(version.framing, film.shots, film.frames), unit, clipOf(from.version.framing, unit));
       } else {
         const match = await matchFilms(ws, { film: source, sha256: from.master.sha256 }, { film, sha256: master.sha256 });
-        const found = match.filter((m) => m !== null).length;
-        if (found === 0) {
-          words.push(`No shot of “${master.name}” resembles one of “${from.master.name}”, so nothing was carried to it.`);
-          continue;
-        }
-        const carried = carryFraming(from.version.framing, source, film, match);
-        // Shots without a counterpart keep the framing that they have.
-        framing = unitsOf(carried, film.shots, film.frames).reduce((f, u) => {
-          const old = match[u.shot];
-          return old === null || old === undefined || (unit && old !== unit.shot) ? f : frameSpan(f, u, clipOf(carried, u), film.frames);
-        }, version.framing);
-        words.push(`“${master.name}”: ${found} of ${film.shots.length} shots are in “${from.master.name}” too.`);
+        words.push(matchWords(from.master.name, master.name, match));
+        if (!match.some((m) => m !== null)) continue;
+        framing = carryMatched(from.version.framing, version.framing, source, film, match, unit?.shot);
       }
       await frame(version.id, version.revision, framing);
       changed++;
     }
     await touched(from.version.productionId);
     res.json({ changed, words });
+  }));
+
+  router.post('/masters/:id/carry', route(async (req, res) => {
+    const { toMasterId } = bodyOf(carryMasterSchema, req);
+    const films = await db.select().from(masters).where(inArray(masters.id, [param(req), toMasterId]));
+    const [from, to] = [films.find((f) => f.id === param(req)), films.find((f) => f.id === toMasterId)];
+    const [source, film] = [from && carryFilm(from), to && carryFilm(to)];
+    if (!from || !to || !source || !film || from.id === to.id || from.productionId !== to.productionId) refuse(404, 'not-found', 'One of the two masters is not in this production, or cannot be used.');
+    const match = await matchFilms(ws, { film: source, sha256: from.sha256 }, { film, sha256: to.sha256 });
+    const words = [matchWords(from.name, to.name, match)];
+    const made = await db.select().from(versions).where(eq(versions.masterId, from.id)).orderBy(versions.createdAt, versions.tag);
+    if (match.some((m) => m !== null)) {
+      await addVersions(db, to, made.map((v) => v.placementId));
+      const there = await db.select().from(versions).where(eq(versions.masterId, to.id));
+      for (const version of there) {
+        const twin = made.find((v) => v.placementId === version.placementId);
+        if (twin) await frame(version.id, version.revision, carryMatched(twin.framing, version.framing, source, film, match));
+      }
+    }
+    await touched(from.productionId);
+    res.json({ changed: match.some((m) => m !== null) ? made.length : 0, words });
   }));
 
   router.delete('/versions/:id', route(async (req, res) => {

@@ -96,6 +96,10 @@ export const useReadPlan = () => {
 export const useCarry = (id: string) =>
   useChange((input: { fromVersionId: string; toVersionIds: string[]; shotAt?: number }) => tell(carryAnswerSchema, 'POST', `/productions/${id}/carry`, input), staleProduction(id));
 
+/** Copies the framing of all versions of a master to another. */
+export const useCarryMaster = (id: string) =>
+  useChange(({ fromMasterId, toMasterId }: { fromMasterId: string; toMasterId: string }) => tell(carryAnswerSchema, 'POST', `/masters/${fromMasterId}/carry`, { toMasterId }), staleProduction(id));
+
 /** Something done to a master's shots or keeps. */
 type MasterChange =
   | { kind: 'work'; revision: number; shots?: Shot[]; keeps?: Keep[]; movedCut?: { from: number; to: number } }

@@ -1,5 +1,5 @@
 import { useDrag } from '@use-gesture/react';
-import { useMemo, useRef, type ReactNode } from 'react';
+import { useMemo, useRef, type KeyboardEvent, type ReactNode } from 'react';
 import { filled, frameToTimecode, layoutAt, shotSpans, type Framing, type Keep, type Shot, type Size, type Trouble, type Unit } from '@mivvy/core';
 import type { Master } from '@mivvy/api';
 import { useDesk, useHead } from '../play/use-desk.tsx';
@@ -27,8 +27,16 @@ export function Score({ master, children }: { master: Master; children: ReactNod
     if (first) desk.pause();
     desk.seek(Math.floor(((x - area.left) / area.width) * frames));
   }, { pointer: { keys: false }, filterTaps: false });
+  /** With the axis itself in focus, arrows move the head; elsewhere they move the window. */
+  const onKeyDown = (event: KeyboardEvent) => {
+    const by = { ArrowLeft: -1, ArrowRight: 1, ArrowDown: -1, ArrowUp: 1 }[event.key];
+    if (by === undefined) return;
+    event.preventDefault();
+    event.stopPropagation();
+    desk.step(by * (event.shiftKey ? 25 : 1));
+  };
   return (
-    <div {...bind()} ref={box} className="axis" role="slider" tabIndex={0} aria-label="Play head" aria-valuemin={0} aria-valuemax={frames - 1} aria-valuenow={frame} aria-valuetext={frameToTimecode(frame, rate)}>
+    <div {...bind()} ref={box} onKeyDown={onKeyDown} className="axis" role="slider" tabIndex={0} aria-label="Play head" aria-valuemin={0} aria-valuemax={frames - 1} aria-valuenow={frame} aria-valuetext={frameToTimecode(frame, rate)}>
       {children}
       <div className="now" style={{ left: at(frame + 0.5, frames) }} />
     </div>

@@ -58,7 +58,8 @@ function Shuttle() {
         ref={lever} type="range" className="shuttle" aria-label="Shuttle" min={-100} max={100} step={5} value={shuttle === 0 ? 0 : Math.round(Math.sign(shuttle) * ((Math.log2(Math.abs(shuttle)) + 1) / 4) * 100)}
         aria-valuetext={shuttle === 0 ? 'still' : `${shuttle.toFixed(1)} times`}
         onChange={(event) => desk.shuttle(Math.max(-fastest, Math.min(fastest, speedOf(Number(event.target.value)))))}
-        onPointerUp={letGo} onPointerCancel={letGo} onBlur={letGo} onKeyUp={(event) => event.key === 'Escape' && letGo()}
+        // The keys belong to the screen again as soon as the lever is let go.
+        onPointerUp={(event) => { letGo(); event.currentTarget.blur(); }} onPointerCancel={letGo} onBlur={letGo} onKeyUp={(event) => event.key === 'Escape' && letGo()}
       />
     </Tooltip>
   );

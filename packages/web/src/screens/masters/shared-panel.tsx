@@ -5,8 +5,9 @@ import { useNavigate } from 'react-router';
 import { allPlacements, commonArea, heldFraming, layoutAt, poseAt, problemLine, type MasterRect } from '@mivvy/core';
 import type { Master, Version } from '@mivvy/api';
 import { problemOf } from '../../api/client.ts';
-import { saveFraming, useAddVersions, useSpecBook } from '../../api/queries.ts';
+import { saveFraming, useAddVersions, useCarryMaster, useSpecBook } from '../../api/queries.ts';
 import { frameOf } from '../../parts/proof.tsx';
+import { useThisProduction } from '../../parts/this-production.ts';
 import { versionName } from '../../parts/versions.ts';
 
 /** Windows of some versions at a frame, and what they have in common. */
@@ -28,7 +29,7 @@ export function SharedPanel({ master, versions, shown, onShown, frame }: { maste
   const [busy, setBusy] = useState(false);
   const { displayed } = master.facts!.video;
   const chosen = versions.filter((v) => shown.includes(v.id));
-  const { common, square } = sharedWindows(master, chosen, frame);
+  const { windows, common, square } = sharedWindows(master, chosen, frame);
   const taken = new Set(versions.map((v) => v.placementId));
   const free = allPlacements(book.data?.outlets ?? []).find(({ placement: p }) => p.frame.width === p.frame.height && !taken.has(p.id));
   const one = (n: number) => Number(n.toFixed(1));
@@ -54,6 +55,12 @@ export function SharedPanel({ master, versions, shown, onShown, frame }: { maste
         {versions.map((v) => <button key={v.id} className="letterswitch" title={versionName(v)} aria-label={`Window of ${v.tag}`} aria-pressed={shown.includes(v.id)} onClick={() => onShown(shown.includes(v.id) ? shown.filter((id) => id !== v.id) : [...shown, v.id])}>{v.tag}</button>)}
         <button className="fix" onClick={() => onShown(shown.length ? [] : versions.map((v) => v.id))}>{shown.length ? 'none' : 'all'}</button>, at this frame.
       </p>
+      {chosen.length > 0 && (
+        <table className="numbers" aria-label="Windows in master pixels">
+          <thead><tr><th></th><th>x</th><th>y</th><th>w</th><th>h</th></tr></thead>
+          <tbody>{windows.map(({ version, window: w }, i) => <tr key={`${version.id} ${i}`}><th title={versionName(version)}>{version.tag}</th>{[w.x, w.y, w.width, w.height].map((n, k) => <td key={k}>{one(n)}</td>)}</tr>)}</tbody>
+        </table>
+      )}
       {chosen.length === 0 ? null : common && square ? (
         <>
           <p>They have <b data-testid="shared-size">{one(common.width)} × {one(common.height)}</b> in common, at x {one(common.x)}, y {one(common.y)}. Whatever lies in it survives every crop.</p>
@@ -62,6 +69,24 @@ export function SharedPanel({ master, versions, shown, onShown, frame }: { maste
         </>
       ) : <p className="warn">They have nothing in common: no part of the picture is in all of them.</p>}
       <p className="quiet">Guides of all versions at this frame: <a className="fix" href={`/api/masters/${master.id}/guides/guides.png?frame=${frame}&versions=${shown.join(',')}`} download>PNG</a>, <a className="fix" href={`/api/masters/${master.id}/guides/guides.svg?frame=${frame}&versions=${shown.join(',')}`} download>SVG</a>, <a className="fix" href={`/api/masters/${master.id}/guides/guides.tsv?frame=${frame}&versions=${shown.join(',')}`} download>numbers</a>.</p>
+      <CarryAll master={master} />
     </div>
+  );
+}
+
+/** Copies the framing of all versions of this master to another one, shot by shot. */
+function CarryAll({ master }: { master: Master }) {
+  const production = useThisProduction();
+  const carry = useCarryMaster(production.id);
+  const { enqueueSnackbar } = useSnackbar();
+  const others = production.masters.filter((m) => m.id !== master.id && m.facts && m.state === 'ready');
+  if (others.length === 0) return null;
+  return (
+    <p>
+      Carry the framing of all its versions, where the shots are the same, to{' '}
+      {others.map((m, i) => (
+        <span key={m.id}>{i > 0 && ', '}<button className="fix" disabled={carry.isPending} onClick={() => carry.mutate({ fromMasterId: master.id, toMasterId: m.id }, { onSuccess: ({ words }) => enqueueSnackbar(words.join(' '), { autoHideDuration: 8000 }), onError: (error) => enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error' }) })}>{m.name}</button></span>
+      ))}.
+    </p>
   );
 }
