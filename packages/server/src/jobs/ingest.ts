@@ -1,13 +1,17 @@
-import { rm } from 'node:fs/promises';
+import { mkdir, rm } from 'node:fs/promises';
+import { dirname } from 'node:path';
 import { eq } from 'drizzle-orm';
-import { browserPlays, oneShot, planMaster, type MasterFacts, type Result } from '@mivvy/core';
-import { countFrames, findShots, makePoster, makeProxy, measureLoudness, sha256File } from '@mivvy/media';
+import { browserPlays, oneShot, planMaster, shotSpans, type MasterFacts, type Result } from '@mivvy/core';
+import { countFrames, findShots, makePoster, makeProxy, makeStill, measureLoudness, sha256File, stillHeight } from '@mivvy/media';
 import { readAnalysis, writeAnalysis } from '../analysis.ts';
 import { carryOver } from '../carry.ts';
 import { masters } from '../db/schema.ts';
-import { fromStored, logPath, posterPath, proxyPath } from '../storage.ts';
+import { fromStored, logPath, posterPath, proxyPath, stillPath } from '../storage.ts';
 import type { Workspace } from '../workspace.ts';
 import type { JobWork } from './runner.ts';
+
+/** So many shots get their still while the film is read. */
+const stillsAhead = 40;
 
 /**
  * Reads a master through: frames counted, stills drawn, loudness measured, bytes summed, and a proxy made where
@@ -77,6 +81,15 @@ export function ingestWork(ws: Pick<Workspace, 'db' | 'storage' | 'events'>): Jo
       });
       await save({ proxy: made.ok ? 'made' : 'failed' });
       if (!made.ok) return made;
+    }
+    // The shots' stills are drawn ahead, so that a production opens at once; the rest follow when they are looked at.
+    const shots = newest?.shots ?? found?.shots ?? oneShot;
+    await mkdir(dirname(stillPath(ws.storage, row.id, row.take, 0)), { recursive: true });
+    for (const [i, span] of shotSpans(shots, facts.video.frames).slice(0, stillsAhead).entries()) {
+      signal.throwIfAborted();
+      progress({ stage: 'drawing stills', fraction: 0.9 + (0.1 * i) / stillsAhead });
+      const middle = Math.floor((span.from + span.to) / 2);
+      await makeStill(path, facts, middle, stillHeight, stillPath(ws.storage, row.id, row.take, middle), { signal, nice: true });
     }
     return { ok: true, value: undefined };
   };

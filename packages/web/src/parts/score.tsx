@@ -3,6 +3,7 @@ import { useMemo, useRef, type KeyboardEvent, type ReactNode } from 'react';
 import { filled, frameToTimecode, layoutAt, shotSpans, type Framing, type Keep, type Shot, type Size, type Trouble, type Unit } from '@mivvy/core';
 import type { Master } from '@mivvy/api';
 import { useDesk, useHead } from '../play/use-desk.tsx';
+import { useStill } from './stills.ts';
 import { isPlaced } from './troubles.ts';
 
 /** Shots narrower than this on the screen, in per cent of the film, get no picture: it could not be made out. */
@@ -54,15 +55,18 @@ export function ShotRow({ master, shots, chosen, words }: { master: Master; shot
         const wide = ((span.to - span.from) / frames) * 100;
         if (wide < narrowest) return null;
         return (
-          <div key={span.from} className="cell" style={{ left: at(span.from, frames), width: `${wide}%`, backgroundImage: `url(/api/masters/${master.id}/stills/${Math.floor((span.from + span.to) / 2)}?take=${master.take})` }}>
-            <span>{i + 1}{words && wide > wordy ? ` ${words(i)}` : ''}</span>
-          </div>
+          <ShotCell key={span.from} master={master} frame={Math.floor((span.from + span.to) / 2)} left={at(span.from, frames)} width={`${wide}%`}>{i + 1}{words && wide > wordy ? ` ${words(i)}` : ''}</ShotCell>
         );
       })}
       {spans.length > 1 && <svg viewBox="0 0 1000 1" preserveAspectRatio="none"><path d={borders} /></svg>}
       {chosen && <div className="chosen" style={{ left: at(chosen.from, frames), width: at(chosen.to - chosen.from, frames) }} />}
     </div>
   );
+}
+
+function ShotCell({ master, frame, left, width, children }: { master: Master; frame: number; left: string; width: string; children: ReactNode }) {
+  const still = useStill(master.id, master.take, frame);
+  return <div className="cell" style={{ left, width, backgroundImage: still }}><span>{children}</span></div>;
 }
 
 /** The window's way from side to side (and, in a second line, up and down) through the film, with its keyframes. */
