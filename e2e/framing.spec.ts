@@ -9,14 +9,14 @@ const launcher = fileURLToPath(new URL('../mivvy', import.meta.url));
 
 /** Six shots: a camera with somebody at left, one with somebody at right, cut back and forth, and a third. 25 frames each. */
 const order = [0, 1, 0, 1, 2, 0];
-async function sixShots(name: string): Promise<string> {
+async function sixShots(name: string, grade = 'null'): Promise<string> {
   const path = join(files, name);
   const cameras = [
     'gradients=s=640x360:r=25:seed=11:speed=0.0001:c0=0x6aa0c0:c1=0xe8d8a8:x0=0:y0=0:x1=0:y1=360,drawbox=60:110:90:110:0xb03028:fill,drawbox=84:130:42:40:0xe0b090:fill',
     'gradients=s=640x360:r=25:seed=12:speed=0.0001:c0=0x305848:c1=0xd0b070:x0=0:y0=0:x1=640:y1=0,drawbox=480:120:100:120:0x2848a0:fill,drawbox=508:140:44:40:0xe0b090:fill',
     'gradients=s=640x360:r=25:seed=13:speed=0.0001:c0=0x402030:c1=0x907868:x0=640:y0=360:x1=0:y1=0,drawbox=280:60:80:240:0xe8e0c8:fill,drawbox=20:160:70:70:0x60a040:fill',
   ];
-  await execa('ffmpeg', ['-v', 'error', '-y', ...order.flatMap((c) => ['-f', 'lavfi', '-t', '1', '-i', cameras[c]!]), '-filter_complex', `${order.map((_, i) => `[${i}:v]setsar=1,format=yuv420p[v${i}]`).join(';')};${order.map((_, i) => `[v${i}]`).join('')}concat=n=6:v=1[v];sine=330:r=48000:d=6[a]`, '-map', '[v]', '-map', '[a]', '-c:a', 'aac', '-c:v', 'libx264', '-preset', 'veryfast', '-crf', '12', '-movflags', '+faststart', path]);
+  await execa('ffmpeg', ['-v', 'error', '-y', ...order.flatMap((c) => ['-f', 'lavfi', '-t', '1', '-i', cameras[c]!]), '-filter_complex', `${order.map((_, i) => `[${i}:v]setsar=1,format=yuv420p[v${i}]`).join(';')};${order.map((_, i) => `[v${i}]`).join('')}concat=n=6:v=1,${grade}[v];sine=330:r=48000:d=6[a]`, '-map', '[v]', '-map', '[a]', '-c:a', 'aac', '-c:v', 'libx264', '-preset', 'veryfast', '-crf', '12', '-movflags', '+faststart', path]);
   return path;
 }
 
@@ -135,7 +135,7 @@ test('six shots for three places: keeps, troubles, a shared camera, a glide, a s
   await page.getByRole('link', { name: 'Exports' }).click();
   await page.getByRole('button', { name: 'Export 3 versions' }).click();
   await expect(page.getByRole('link', { name: 'See the file' })).toHaveCount(3, { timeout: 90_000 });
-  const production = /productions\/(\w+)/.exec(page.url())![1]!;
+  const production = /productions\/([\w-]+)/.exec(page.url())![1]!;
   const detail = (await (await page.request.get(`/api/productions/${production}`)).json()) as { versions: { id: string; standing: string; deliverable: { id: string } }[] };
   await mkdir(join(files, 'six'), { recursive: true });
   for (const version of detail.versions) {
@@ -225,7 +225,7 @@ test('cuts by hand and from an edit list; keyframes; a plan file leaves and come
   expect((await page.getByTestId('true-size').boundingBox())!.width).toBeGreaterThan(width);
 });
 
-test('loop, shuttle and the enlarged proof', async ({ page }) => {
+test('loop, shuttle, the enlarged proof; and a master replaced by a new grade keeps its framing', async ({ page }) => {
   await addQuickBook(page);
   await bringIn(page, await sixShots('Play.mp4'));
   await choosePlaces(page, 'Quickby, Tall');
@@ -260,4 +260,16 @@ test('loop, shuttle and the enlarged proof', async ({ page }) => {
   expect((await page.getByTestId('enlarged-proof').boundingBox())!.height).toBeGreaterThan(500);
   await page.getByRole('button', { name: 'Close' }).click();
   await expect(page.getByTestId('enlarged-proof')).toHaveCount(0);
+
+  await page.getByRole('link', { name: /tall, open its framing/ }).click();
+  await head(page, 30);
+  await expect(page.getByText('Shot 2 of 6', { exact: false })).toBeVisible();
+  for (let i = 0; i < 5; i++) await page.keyboard.press('Shift+ArrowRight');
+  await expect(page.getByText('Saved.')).toBeVisible();
+  await page.getByRole('link', { name: 'Masters', exact: true }).click();
+  await page.getByTestId('replacement-chooser').setInputFiles(await sixShots('Play, new grade.mp4', 'eq=contrast=0.85:brightness=0.05'));
+  await expect(page.getByText('“Play.mp4” was replaced: 6 shots of 6 kept their framing.', { exact: false })).toBeVisible({ timeout: 30_000 });
+  await page.getByRole('link', { name: 'Framing', exact: true }).click();
+  await head(page, 30);
+  await expect(page.getByTestId('window-numbers')).toHaveText('x 268.8 · y 0 · w 202.5 · h 360');
 });

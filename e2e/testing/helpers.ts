@@ -54,7 +54,7 @@ export async function choosePlaces(page: Page, ...names: string[]): Promise<void
 
 /** Makes the production's first master one shot: a ruler's flickering numbers may look like cuts. Ends when the page knows. */
 export async function asOneShot(page: Page): Promise<void> {
-  const production = /productions\/(\w+)/.exec(page.url())![1]!;
+  const production = /productions\/([\w-]+)/.exec(page.url())![1]!;
   const master = async () => ((await (await page.request.get(`/api/productions/${production}`)).json()) as { masters: { id: string; revision: number; shots: unknown[] | null }[] }).masters[0]!;
   await expect.poll(async () => (await master()).shots !== null).toBe(true);
   const { id, revision } = await master();

@@ -101,7 +101,9 @@ describe('shots and keeps', () => {
     await s.get(masterSchema, 'PATCH', `/masters/${m.id}/work`, { revision: m.revision, shots: m.shots!.map((x) => (x.from === 50 ? { ...x, from: 55 } : x)), movedCut: { from: 50, to: 55 } });
     const v = await versionNow(0);
     expect([centre(v, 52), centre(v, 56)]).toEqual([0.3, 0.4]);
+    // Taken back, it takes the change back too.
     await s.get(masterSchema, 'POST', `/masters/${m.id}/undo`);
+    expect(centre(await versionNow(0), 52)).toBe(0.4);
   });
 });
 

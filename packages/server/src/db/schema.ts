@@ -19,8 +19,17 @@ export interface FilmBefore {
 }
 type CarriedOver = z.infer<typeof carriedSchema>;
 
-/** A change that can be taken back: what a version's framing, or a master's shots and keeps, were before and after. */
-export type Memento = { framing: Framing } | { shots: Shot[]; keeps: Keep[] };
+/**
+ * A change that can be taken back: what a version's framing, or a master's shots and keeps, were before and after. A
+ * moved cut takes the framings' changes along, on the way there and on the way back.
+ */
+export type Memento = { framing: Framing } | { shots: Shot[]; keeps: Keep[]; movedCut?: MovedCut };
+
+/** A cut that was moved, in master frames. */
+export interface MovedCut {
+  from: number;
+  to: number;
+}
 
 export const productions = sqliteTable('productions', {
   id: id(),

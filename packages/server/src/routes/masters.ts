@@ -10,7 +10,7 @@ import {
 import { guidePng, makeStill, stillHeight } from '@mivvy/media';
 import { masterWorkSchema, readFileSchema } from '@mivvy/api';
 import { looksOf } from '../analysis.ts';
-import { masters, versions } from '../db/schema.ts';
+import { masters, versions, type MovedCut } from '../db/schema.ts';
 import { recall, remember } from '../history.ts';
 import { bodyOf, param, refuse, route } from '../http/problems.ts';
 import { send } from '../http/send.ts';
@@ -22,6 +22,14 @@ type MasterRow = typeof masters.$inferSelect;
 
 /** Stills drawn at a time: each is one short decode, and the proofs must stay quick. */
 const stills = new PQueue({ concurrency: 2 });
+
+/** Moves the changes of all framings of a master along with a cut. */
+async function moveChanges(tx: Pick<Workspace['db'], 'select' | 'update'>, masterId: string, { from, to }: MovedCut): Promise<void> {
+  for (const version of await tx.select().from(versions).where(eq(versions.masterId, masterId))) {
+    const framing = moveChange(version.framing, from, to);
+    if (framing !== version.framing) await tx.update(versions).set({ framing, revision: version.revision + 1, updatedAt: now() }).where(eq(versions.id, version.id));
+  }
+}
 
 /** Routes of a master's shots, keeps, stills and guides. */
 export function masterRoutes(ws: Workspace): Router {
@@ -38,18 +46,14 @@ export function masterRoutes(ws: Workspace): Router {
   };
 
   /** Writes shots and keeps together with the memory of what they were. A row that has moved on meanwhile is refused. */
-  const change = async (row: MasterRow, revision: number, next: { shots?: Shot[] | undefined; keeps?: Keep[] | undefined }, movedCut?: { from: number; to: number }) => {
+  const change = async (row: MasterRow, revision: number, next: { shots?: Shot[] | undefined; keeps?: Keep[] | undefined }, movedCut?: MovedCut) => {
     const before = { shots: row.shots ?? [...oneShot], keeps: row.keeps };
     const after = { shots: next.shots ?? before.shots, keeps: next.keeps ?? before.keeps };
     await db.transaction(async (tx) => {
       const [written] = await tx.update(masters).set({ ...after, revision: revision + 1 }).where(and(eq(masters.id, row.id), eq(masters.revision, revision))).returning();
       if (!written) refuse(409, 'changed-elsewhere', 'This master’s shots or keeps were changed in another window meanwhile.', 'The newest are shown now; make your change again if you still want it.');
-      await remember(tx, row.id, before, after, now());
-      if (!movedCut) return;
-      for (const version of await tx.select().from(versions).where(eq(versions.masterId, row.id))) {
-        const framing = moveChange(version.framing, movedCut.from, movedCut.to);
-        if (framing !== version.framing) await tx.update(versions).set({ framing, revision: version.revision + 1, updatedAt: now() }).where(eq(versions.id, version.id));
-      }
+      await remember(tx, row.id, movedCut ? { ...before, movedCut: { from: movedCut.to, to: movedCut.from } } : before, movedCut ? { ...after, movedCut } : after, now());
+      if (movedCut) await moveChanges(tx, row.id, movedCut);
     });
   };
 
@@ -111,7 +115,9 @@ export function masterRoutes(ws: Workspace): Router {
       await db.transaction(async (tx) => {
         const found = await recall(tx, row.id, direction);
         if (!found || !('shots' in found.state)) return;
-        await tx.update(masters).set({ ...found.state, revision: row.revision + 1 }).where(eq(masters.id, row.id));
+        const { shots, keeps, movedCut } = found.state;
+        await tx.update(masters).set({ shots, keeps, revision: row.revision + 1 }).where(eq(masters.id, row.id));
+        if (movedCut) await moveChanges(tx, row.id, movedCut);
         await found.done();
       });
       res.json(await answer(row));

@@ -108,7 +108,10 @@ export function versionRoutes(ws: Workspace): Router {
       const unit = shotAt === undefined ? undefined : unitAt(unitsOf(from.version.framing, source.shots, source.frames), shotAt);
       let framing: Framing;
       if (master.id === from.master.id) {
-        framing = !unit ? from.version.framing : frameUnit(frameSpan(version.framing, unit, clipOf(version.framing, unit), film.frames), unitsOf(version.framing, film.shots, film.frames), unit, clipOf(from.version.framing, unit));
+        const units = unitsOf(version.framing, film.shots, film.frames);
+        const target = unit && units.find((u) => u.from === unit.from && u.to === unit.to);
+        // Where the same shot is framed as one there too, it takes along those that share its framing.
+        framing = !unit ? from.version.framing : target ? frameUnit(version.framing, units, target, clipOf(from.version.framing, unit)) : frameSpan(version.framing, unit, clipOf(from.version.framing, unit), film.frames);
       } else {
         const match = await matchFilms(ws, { film: source, sha256: from.master.sha256 }, { film, sha256: master.sha256 });
         words.push(matchWords(from.master.name, master.name, match));

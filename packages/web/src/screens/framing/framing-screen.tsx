@@ -6,7 +6,7 @@ import { useSnackbar } from 'notistack';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import { useHotkeys } from 'react-hotkeys-hook';
 import { Link, useNavigate, useParams } from 'react-router';
-import { centredPose, clamp, commonArea, frameToTimecode, keepsWithin, layoutAt, maxZoom, oneShot, poseAt, problemLine, settlePose, sizeLabel, upperHeight, windowOf, type Clip, type Size } from '@mivvy/core';
+import { centredPose, clamp, commonArea, frameToTimecode, keepsWithin, layoutAt, maxZoom, oneShot, poseAt, problemLine, settlePose, sizeLabel, unitsOf, upperHeight, windowOf, type Clip, type Size } from '@mivvy/core';
 import type { Master, Version } from '@mivvy/api';
 import { problemOf } from '../../api/client.ts';
 import { useReadPlan } from '../../api/queries.ts';
@@ -52,7 +52,8 @@ function Workplace({ version, master, siblings }: { version: Version; master: Ma
   const frame = frameOf(version, master);
   const shots = master.shots ?? oneShot;
   const headFrame = Math.min(head.frame, frames - 1);
-  const hand = takeUnit(framing, shots, frames, headFrame, displayed, frame);
+  const units = useMemo(() => unitsOf(framing, shots, frames), [framing, shots, frames]);
+  const hand = takeUnit(framing, units, headFrame, displayed, frame);
   const [chosenPanel, setPanel] = useState<Panel>('upper');
   const panel: Panel = hand.clip.fill.kind === 'stacked' ? chosenPanel : 'upper';
   const [caught, setCaught] = useState<Caught>({ x: null, y: null });

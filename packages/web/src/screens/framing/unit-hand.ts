@@ -1,10 +1,10 @@
-import { clipOf, frameAlone, frameOfPanel, frameUnit, isStill, poseOfMove, shareWithSetup, sharedSetup, unitAt, unitsOf, windowOf, withPoseAt, type Clip, type Fill, type Framing, type MasterRect, type Move, type Pose, type Shot, type Size, type Unit } from '@mivvy/core';
+import { clipOf, frameAlone, frameOfPanel, frameUnit, isStill, poseOfMove, shareWithSetup, sharedSetup, unitAt, windowOf, withPoseAt, type Clip, type Fill, type Framing, type MasterRect, type Move, type Pose, type Size, type Unit } from '@mivvy/core';
 
 export type Panel = 'upper' | 'lower';
 
 /** The shot that the play head stands in, as something that can be framed. */
 export interface UnitHand {
-  units: Unit[];
+  units: readonly Unit[];
   unit: Unit;
   clip: Clip;
   /** Frames from the start of the shot to the play head. */
@@ -31,9 +31,8 @@ export interface UnitHand {
 }
 
 /** Takes the shot at a frame into the hand. */
-export function takeUnit(framing: Framing, shots: readonly Shot[], frames: number, frame: number, master: Size, size: Size): UnitHand {
-  const units = unitsOf(framing, shots, frames);
-  const unit = unitAt(units, Math.min(frame, frames - 1));
+export function takeUnit(framing: Framing, units: readonly Unit[], frame: number, master: Size, size: Size): UnitHand {
+  const unit = unitAt(units, frame);
   const clip = clipOf(framing, unit);
   const at = frame - unit.from;
   const withClip = (next: Clip) => frameUnit(framing, units, unit, next);
