@@ -19,7 +19,7 @@ export function toProduction(row: typeof productions.$inferSelect): Production {
 export function toMaster(row: MasterRow, job: JobRow | undefined, can: Can = nothing): Master {
   const proof: Master['proof'] =
     row.state === 'failed' || !row.facts ? { kind: 'none' }
-    : row.proxy === 'not-needed' ? { kind: 'original' }
+    : row.proxy === 'not-needed' || row.proxy === 'helpful' ? { kind: 'original' }
     : row.proxy === 'made' ? { kind: 'proxy' }
     : row.proxy === 'wanted' ? { kind: 'making-proxy', fraction: job?.state === 'running' ? job.fraction : 0 }
     : { kind: 'none' };

@@ -37,6 +37,8 @@ export const masterFactsSchema = z.object({
     frames: z.number().int().positive(),
     /** False until every packet has been counted. */
     framesCounted: z.boolean(),
+    /** Frames from one keyframe to the next at most; known once every packet has been counted. */
+    longestKeyframeGap: z.number().int().positive().optional(),
     interlaced: z.boolean(),
     /** Seconds from the file's start to its first picture. */
     startSeconds: z.number(),
@@ -155,6 +157,18 @@ export function masterNotes(facts: MasterFacts): MasterNote[] {
   if (facts.audioStreams > 1) say('many-tracks', 'look', `${facts.audioStreams} sound tracks: the first is used.`);
   if (masterSeconds(facts) < 1) say('very-short', 'look', `Only ${v.frames} frame${v.frames === 1 ? '' : 's'} long.`);
   return notes;
+}
+
+/** Films shorter than this are sought quickly enough whatever their keyframes, seconds. */
+const shortFilmSeconds = 20;
+
+/**
+ * Whether a browser must decode so far to show a frame that scrubbing drags behind the hand: then a proxy with close
+ * keyframes takes the original's place in the proofs as soon as it is made.
+ */
+export function scrubsSlowly(facts: MasterFacts): boolean {
+  const gap = facts.video.longestKeyframeGap ?? 0;
+  return masterSeconds(facts) > shortFilmSeconds && gap > 0.6 * fps(facts.video.rate);
 }
 
 const playableAudio = new Set(['aac', 'mp3', 'opus', 'vorbis', 'flac']);

@@ -1,6 +1,6 @@
 import { describe, expect, test } from '@jest/globals';
 import { readFileSync } from 'node:fs';
-import { masterNotes, browserPlays, masterSummary } from '../masters/facts.ts';
+import { masterNotes, browserPlays, masterSummary, scrubsSlowly } from '../masters/facts.ts';
 import { deliverableName, slug, versionTag } from '../delivery/naming.ts';
 import { facts } from '../testing/samples.ts';
 import { readSpecBook } from './book.ts';
@@ -64,6 +64,12 @@ describe('facts in plain words', () => {
     expect(codes({}, { audio: null })).toContain('no-audio');
   });
   test('the summary names size, rate, length and sound', () => expect(masterSummary(facts())).toBe('1920 × 1080, 25 fps, 42.4 s, stereo at −19.2 LUFS'));
+  test('a film that scrubs slowly is told by its length and its keyframes', () => {
+    expect(scrubsSlowly(facts({ longestKeyframeGap: 250 }))).toBe(true);
+    expect(scrubsSlowly(facts({ longestKeyframeGap: 12 }))).toBe(false);
+    expect(scrubsSlowly(facts({ longestKeyframeGap: 250, frames: 100 }))).toBe(false);
+    expect(scrubsSlowly(facts())).toBe(false);
+  });
   test('what browsers play is proofed from the original, the rest gets a proxy', () => {
     expect(browserPlays(facts())).toBe(true);
     for (const over of [{ codec: 'hevc' }, { pixelFormat: 'yuv420p10le' }, { rateVaries: true }, { hdr: 'pq' as const }, { interlaced: true }]) expect(browserPlays(facts(over))).toBe(false);

@@ -191,12 +191,16 @@ const unevenness = 0.3;
 export async function countFrames(path: string, facts: MasterFacts, signal?: AbortSignal): Promise<Result<MasterFacts>> {
   const times: number[] = [];
   let lastDuration = 0;
+  let sinceKey = 0;
+  let longestKeyframeGap = 1;
   const args = ['-v', 'error', '-select_streams', String(facts.video.streamIndex), '-show_entries', 'packet=pts_time,duration_time,flags', '-of', 'csv=p=0', ...inputArgs(path)];
   const read = await eachProbeLine(args, (line) => {
     const [pts, duration, flags = ''] = line.split(',');
     // Some containers put empty lines between their packets.
     if (!pts || flags.includes('D') || pts === 'N/A') return;
     times.push(Number(pts));
+    sinceKey = flags.includes('K') ? 1 : sinceKey + 1;
+    longestKeyframeGap = Math.max(longestKeyframeGap, sinceKey);
     if (Number(duration) > 0) lastDuration = Number(duration);
   }, signal);
   if (!read.ok) return read;
@@ -210,6 +214,7 @@ export async function countFrames(path: string, facts: MasterFacts, signal?: Abo
   if (count < facts.video.frames * 0.98 && held < headerSeconds - 1) {
     return fail('breaks-off', `The file breaks off after ${held.toFixed(1)} s of ${headerSeconds.toFixed(1)} s.`, 'Copy it again from where it was made.');
   }
+  facts = { ...facts, video: { ...facts.video, longestKeyframeGap } };
   if (count === 1) return ok({ ...facts, video: { ...facts.video, frames: 1, framesCounted: true, rateVaries: false } });
   const steady = steadyRate(times, [facts.video.rate, nearestKnownRate((count - 1) / span)]);
   if (steady) {

@@ -56,7 +56,8 @@ export const masters = sqliteTable(
     facts: text('facts', { mode: 'json' }).$type<MasterFacts>(),
     sha256: text('sha256'),
     problem: text('problem', { mode: 'json' }).$type<Problem>(),
-    proxy: text('proxy', { enum: ['not-needed', 'wanted', 'made', 'failed'] }).notNull(),
+    /** `wanted`: browsers cannot play the original; `helpful`: they can, but scrub it slowly. */
+    proxy: text('proxy', { enum: ['not-needed', 'helpful', 'wanted', 'made', 'failed'] }).notNull(),
     hasPoster: integer('has_poster', { mode: 'boolean' }).notNull().default(false),
     /** Which file this is: grows when another takes its place, so that no browser shows an old picture. */
     take: integer('take').notNull().default(1),

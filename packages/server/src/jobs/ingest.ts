@@ -1,7 +1,7 @@
 import { mkdir, rm } from 'node:fs/promises';
 import { dirname } from 'node:path';
 import { eq } from 'drizzle-orm';
-import { browserPlays, oneShot, planMaster, shotSpans, type MasterFacts, type Result } from '@mivvy/core';
+import { browserPlays, oneShot, planMaster, scrubsSlowly, shotSpans, type MasterFacts, type Result } from '@mivvy/core';
 import { countFrames, findShots, makePoster, makeProxy, makeStill, measureLoudness, sha256File, stillHeight } from '@mivvy/media';
 import { readAnalysis, writeAnalysis } from '../analysis.ts';
 import { carryOver } from '../carry.ts';
@@ -37,7 +37,8 @@ export function ingestWork(ws: Pick<Workspace, 'db' | 'storage' | 'events'>): Jo
     if (!counted.ok) return failed(counted);
     let facts: MasterFacts = counted.value;
     const proxyWanted = !browserPlays(facts);
-    await save({ facts, state: 'ready', proxy: proxyWanted ? 'wanted' : 'not-needed' });
+    const proxyHelps = !proxyWanted && scrubsSlowly(facts);
+    await save({ facts, state: 'ready', proxy: proxyWanted ? 'wanted' : proxyHelps ? 'helpful' : 'not-needed' });
 
     progress({ stage: 'summing bytes', fraction: 0.1 });
     const sha256 = await sha256File(path, signal);
@@ -73,14 +74,14 @@ export function ingestWork(ws: Pick<Workspace, 'db' | 'storage' | 'events'>): Jo
       await save({ facts });
     }
 
-    if (proxyWanted) {
+    if (proxyWanted || proxyHelps) {
       const out = proxyPath(ws.storage, row.id);
       await rm(`${out}.part`, { force: true });
       const made = await makeProxy(path, facts, planMaster(facts, sha256), out, {
         signal, logFile, nice: true, onFraction: (fraction) => progress({ stage: 'making a proxy', fraction: 0.5 + fraction / 2 }),
       });
-      await save({ proxy: made.ok ? 'made' : 'failed' });
-      if (!made.ok) return made;
+      await save({ proxy: made.ok ? 'made' : proxyHelps ? 'not-needed' : 'failed' });
+      if (!made.ok && !proxyHelps) return made;
     }
     // The shots' stills are drawn ahead, so that a production opens at once; the rest follow when they are looked at.
     const shots = newest?.shots ?? found?.shots ?? oneShot;

@@ -24,7 +24,8 @@ export function thingRoutes(ws: Workspace): Router {
 
   router.get('/masters/:id/media', route(async (req, res) => {
     const row = await master(param(req));
-    const original = row.facts !== null && browserPlays(row.facts);
+    // A film that browsers play is given as it is, until its proxy is asked for by name.
+    const original = row.facts !== null && browserPlays(row.facts) && !(req.query.as === 'proxy' && row.proxy === 'made');
     const path = original ? fromStored(ws.storage, row.path) : proxyPath(ws.storage, row.id);
     const type = original && /webm|matroska/.test(row.facts!.container) ? 'video/webm' : 'video/mp4';
     await send(res, path, { 'Content-Type': type, 'Cache-Control': 'private, max-age=3600' });

@@ -86,7 +86,11 @@ export class PlayDesk {
       }
     };
     video.requestVideoFrameCallback(onFrame);
-    video.addEventListener('loadedmetadata', () => this.seekFilm(film, this.secondsNow()));
+    video.addEventListener('loadedmetadata', () => {
+      this.seekFilm(film, this.secondsNow());
+      // A proxy that comes while the film plays goes on playing.
+      if (this.state.playing) void video.play().catch(() => undefined);
+    });
     video.addEventListener('seeked', () => {
       if (film.pending === null) return;
       const next = film.pending;
