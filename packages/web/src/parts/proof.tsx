@@ -1,6 +1,6 @@
 import { frameForMaster, insideMargins, marginsFor, type FrameFraction, type Size } from '@mivvy/core';
 import type { Master, Version } from '@mivvy/api';
-import { useFilm, useHead } from '../play/use-desk.tsx';
+import { useFilm, useHeadPart } from '../play/use-desk.tsx';
 import { ProofCanvas } from '../play/proof-canvas.tsx';
 import { useThisProduction } from './this-production.ts';
 import { isPlaced } from './troubles.ts';
@@ -55,7 +55,7 @@ function waitingWords(master: Master | undefined): string {
 /** The live proof of a version, in the size that it is given. */
 export function Proof({ version, master, overlays, width }: { version: Version; master: Master | undefined; overlays: Overlays; width?: number }) {
   const film = useFilm(master);
-  const { failed } = useHead();
+  const failed = useHeadPart('failed');
   const frame = frameOf(version, master);
   return (
     <div className="picture" style={{ width: '100%', height: '100%' }}>
@@ -69,7 +69,7 @@ export function Proof({ version, master, overlays, width }: { version: Version; 
 /** The whole master, live. */
 export function WholeMaster({ master }: { master: Master }) {
   const film = useFilm(master);
-  const { failed } = useHead();
+  const failed = useHeadPart('failed');
   return (
     <div className="picture" style={{ width: '100%', height: '100%' }}>
       {film ? <ProofCanvas film={film} source="whole" label={`Master: ${master.name}`} /> : null}
@@ -78,9 +78,14 @@ export function WholeMaster({ master }: { master: Master }) {
   );
 }
 
+/** The play head on a strip. */
+function HeadMark({ frames }: { frames: number }) {
+  const frame = useHeadPart('frame');
+  return <b className="head" style={{ left: percent(Math.min(1, frame / Math.max(1, frames - 1))) }} />;
+}
+
 /** Troubles along a version's length, with the play head. */
 export function TroubleStrip({ planned, master }: { planned: Planned | null; master: Master | undefined }) {
-  const { frame } = useHead();
   const frames = master?.facts?.video.frames ?? 1;
   const shown = planned?.troubles.filter(isPlaced) ?? [];
   return (
@@ -88,7 +93,7 @@ export function TroubleStrip({ planned, master }: { planned: Planned | null; mas
       {shown.map((t, i) => (
         <b key={`${t.code} ${i}`} className={t.severity} style={{ left: percent(t.span.from / frames), width: percent((t.span.to - t.span.from) / frames) }} />
       ))}
-      <b className="head" style={{ left: percent(Math.min(1, frame / Math.max(1, frames - 1))) }} />
+      <HeadMark frames={frames} />
     </div>
   );
 }

@@ -1,5 +1,5 @@
 import { useDrag } from '@use-gesture/react';
-import { useMemo, useRef, type KeyboardEvent, type ReactNode } from 'react';
+import { memo, useMemo, useRef, type KeyboardEvent, type ReactNode } from 'react';
 import { filled, frameToTimecode, layoutAt, shotSpans, type Framing, type Keep, type Shot, type Size, type Trouble, type Unit } from '@mivvy/core';
 import type { Master } from '@mivvy/api';
 import { useDesk, useHead } from '../play/use-desk.tsx';
@@ -45,7 +45,7 @@ export function Score({ master, children }: { master: Master; children: ReactNod
 }
 
 /** The shots of a film along its length, each with a still of its middle; words say how each is framed. */
-export function ShotRow({ master, shots, chosen, words }: { master: Master; shots: readonly Shot[]; chosen?: { from: number; to: number } | undefined; words?: ((shot: number) => string) | undefined }) {
+export const ShotRow = memo(function ShotRow({ master, shots, chosen, words }: { master: Master; shots: readonly Shot[]; chosen?: { from: number; to: number } | undefined; words?: ((shot: number) => string) | undefined }) {
   const frames = master.facts?.video.frames ?? 1;
   const spans = useMemo(() => shotSpans(shots, frames), [shots, frames]);
   const borders = useMemo(() => spans.slice(1).map((s) => `M${(s.from / frames) * 1000} 0V1`).join(''), [spans, frames]);
@@ -62,7 +62,7 @@ export function ShotRow({ master, shots, chosen, words }: { master: Master; shot
       {chosen && <div className="chosen" style={{ left: at(chosen.from, frames), width: at(chosen.to - chosen.from, frames) }} />}
     </div>
   );
-}
+});
 
 function ShotCell({ master, frame, left, width, children }: { master: Master; frame: number; left: string; width: string; children: ReactNode }) {
   const still = useStill(master.id, master.take, frame);

@@ -4,20 +4,27 @@ import PlayIcon from '@mui/icons-material/PlayArrow';
 import SoundOffIcon from '@mui/icons-material/VolumeOff';
 import SoundOnIcon from '@mui/icons-material/VolumeUp';
 import Tooltip from '@mui/material/Tooltip';
-import { useEffect, useRef } from 'react';
+import { memo, useEffect, useRef } from 'react';
 import { useHotkeys } from 'react-hotkeys-hook';
 import { frameToTimecode, type FrameSpan } from '@mivvy/core';
 import type { Master } from '@mivvy/api';
-import { useDesk, useHead } from '../play/use-desk.tsx';
+import { useDesk, useHeadPart } from '../play/use-desk.tsx';
 
 /** The shuttle's furthest speeds, film seconds a second. */
 const fastest = 8;
 
+/** The head's frame in timecode. */
+function Timecode({ master }: { master: Master }) {
+  const frame = useHeadPart('frame');
+  return <span className="mono" style={{ fontSize: 17, letterSpacing: '-0.02em' }} data-testid="timecode">{frameToTimecode(frame, master.facts?.video.rate ?? { num: 25, den: 1 })}</span>;
+}
+
 /** The play head in timecode, with play, sound, the shuttle, and a loop over the shot at hand. */
-export function Transport({ master, shot }: { master: Master; shot?: FrameSpan | undefined }) {
+export const Transport = memo(function Transport({ master, shot }: { master: Master; shot?: FrameSpan | undefined }) {
   const desk = useDesk();
-  const { frame, playing, sound, loop } = useHead();
-  const rate = master.facts?.video.rate ?? { num: 25, den: 1 };
+  const playing = useHeadPart('playing');
+  const sound = useHeadPart('sound');
+  const loop = useHeadPart('loop');
   usePlayKeys(shot);
   const toggleLoop = () => desk.setLoop(loop ? null : (shot ?? null));
   return (
@@ -25,7 +32,7 @@ export function Transport({ master, shot }: { master: Master; shot?: FrameSpan |
       <Tooltip title={playing ? 'Pause (space)' : 'Play (space)'}>
         <button className="iconbutton" onClick={() => desk.toggle()} aria-label={playing ? 'Pause' : 'Play'} style={{ color: 'var(--ink)' }}>{playing ? <PauseIcon /> : <PlayIcon />}</button>
       </Tooltip>
-      <span className="mono" style={{ fontSize: 17, letterSpacing: '-0.02em' }} data-testid="timecode">{frameToTimecode(frame, rate)}</span>
+      <Timecode master={master} />
       {master.facts?.audio && (
         <Tooltip title={sound ? 'Sound off (s)' : 'Sound on (s)'}>
           <button className="iconbutton" onClick={() => desk.setSound(!sound)} aria-label={sound ? 'Sound off' : 'Sound on'} aria-pressed={sound}>{sound ? <SoundOnIcon /> : <SoundOffIcon />}</button>
@@ -39,12 +46,12 @@ export function Transport({ master, shot }: { master: Master; shot?: FrameSpan |
       <Shuttle />
     </div>
   );
-}
+});
 
 /** A lever that springs back to the middle: the further it is pushed, the faster the film runs, either way. */
 function Shuttle() {
   const desk = useDesk();
-  const { shuttle } = useHead();
+  const shuttle = useHeadPart('shuttle');
   const lever = useRef<HTMLInputElement>(null);
   const letGo = () => {
     if (desk.snapshot().shuttle !== 0) desk.shuttle(0);
@@ -68,7 +75,8 @@ function Shuttle() {
 /** The keys that move the play head, the same on every screen. */
 function usePlayKeys(shot: FrameSpan | undefined): void {
   const desk = useDesk();
-  const { sound, loop } = useHead();
+  const sound = useHeadPart('sound');
+  const loop = useHeadPart('loop');
   useHotkeys('space', (event) => {
     // Space on a button presses the button.
     if (event.target instanceof HTMLElement && event.target.closest('button, a, [role=button]')) return;

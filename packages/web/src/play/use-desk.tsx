@@ -27,6 +27,12 @@ export function useHead() {
   return useSyncExternalStore(desk.subscribe, desk.snapshot);
 }
 
+/** One part of the head: what reads only it is not drawn anew with every frame. */
+export function useHeadPart<K extends keyof ReturnType<PlayDesk['snapshot']>>(part: K): ReturnType<PlayDesk['snapshot']>[K] {
+  const desk = useDesk();
+  return useSyncExternalStore(desk.subscribe, () => desk.snapshot()[part]);
+}
+
 /** The film of a master, once it can be shown. */
 export function useFilm(master: Master | undefined): Film | null {
   const desk = useDesk();

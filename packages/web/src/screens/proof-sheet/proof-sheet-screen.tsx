@@ -192,6 +192,28 @@ function NeedsALook({ production, rows }: { production: ProductionDetail; rows: 
   );
 }
 
+/** The play head over the leading film's shots. It alone is drawn anew with every frame, not the sheet. */
+function SheetHead({ lead }: { lead: Master }) {
+  const desk = useDesk();
+  const { frame } = useHead();
+  const { frames, rate } = lead.facts!.video;
+  const shots = lead.shots ?? oneShot;
+  const index = shotIndexAt(shots, Math.min(frame, frames - 1));
+  const shot = useMemo(() => shotSpans(shots, frames)[index], [shots, frames, index]);
+  const go = (by: number) => desk.seek(shots[Math.max(0, Math.min(shots.length - 1, index + by))]!.from);
+  useHotkeys('bracketright', () => go(1), [index, shots]);
+  useHotkeys('bracketleft', () => go(-1), [index, shots]);
+  return (
+    <div className="score-head">
+      <div>
+        <Transport master={lead} shot={shot} />
+        <p className="quiet clip" style={{ fontSize: 12 }}>{lead.name} · {rateLabel(rate)} fps · shot {index + 1} of {shots.length}</p>
+      </div>
+      <Score master={lead}><ShotRow master={lead} shots={shots} /></Score>
+    </div>
+  );
+}
+
 /** The proof sheet: masters down, placements across, every proof live under one play head. */
 export function ProofSheetScreen() {
   const production = useThisProduction();
@@ -222,21 +244,14 @@ export function ProofSheetScreen() {
     if (leadId) desk.lead(leadId);
   }, [desk, leadId]);
   const chosen = production.masters.find((m) => m.id === placesFor);
-  const head = useHead();
   const [enlargedId, setEnlargedId] = useState<string | null>(null);
   const [trueSizeId, setTrueSizeId] = useState<string | null>(null);
   const versionsInOrder = rows.flatMap((r) => r.versions.map((v) => ({ ...v, master: r.master })));
   const enlarged = versionsInOrder.find((v) => v.version.id === enlargedId);
   const trueSize = versionsInOrder.find((v) => v.version.id === trueSizeId);
   const stepEnlarged = (by: number) => setEnlargedId(versionsInOrder[(versionsInOrder.findIndex((v) => v.version.id === enlargedId) + by + versionsInOrder.length) % versionsInOrder.length]?.version.id ?? null);
-  const leadShots = lead?.shots ?? oneShot;
-  const leadFrames = lead?.facts?.video.frames ?? 1;
-  const shotIndex = shotIndexAt(leadShots, Math.min(head.frame, leadFrames - 1));
-  const shot = shotSpans(leadShots, leadFrames)[shotIndex];
   const nextTrouble = useNextTrouble();
   useHotkeys('n', () => nextTrouble(), [production]);
-  useHotkeys('bracketright', () => desk.seek(leadShots[Math.min(leadShots.length - 1, shotIndex + 1)]!.from), [shotIndex, leadShots]);
-  useHotkeys('bracketleft', () => desk.seek(leadShots[Math.max(0, shotIndex - 1)]!.from), [shotIndex, leadShots]);
   useHotkeys('e', () => setEnlargedId(versionsInOrder[0]?.version.id ?? null), [production]);
   const ready = production.versions.filter((v) => ['to-make', 'behind', 'failed', 'failed-check'].includes(v.standing));
 
@@ -259,15 +274,7 @@ export function ProofSheetScreen() {
     <DropArea productionId={production.id}>
       {() => (
         <>
-          {lead?.facts && (
-            <div className="score-head">
-              <div>
-                <Transport master={lead} shot={shot} />
-                <p className="quiet clip" style={{ fontSize: 12 }}>{lead.name} · {rateLabel(lead.facts.video.rate)} fps · shot {shotIndex + 1} of {leadShots.length}</p>
-              </div>
-              <Score master={lead}><ShotRow master={lead} shots={lead.shots ?? oneShot} /></Score>
-            </div>
-          )}
+          {lead?.facts && <SheetHead lead={lead} />}
           <ArrivingList productionId={production.id} />
           <div className="sheet">
             <div className="rows" ref={sheetRef}>
