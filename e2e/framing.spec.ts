@@ -234,7 +234,12 @@ test('loop, shuttle, the enlarged proof; and a master replaced by a new grade ke
   const now = async () => Number(await page.getByRole('slider', { name: 'Play head' }).getAttribute('aria-valuenow'));
   await page.keyboard.press(']');
   await page.keyboard.press('l');
-  await page.keyboard.press('Space');
+  // On a loaded machine the first press may come before the film can be played.
+  const pause = page.getByRole('button', { name: 'Pause' });
+  await expect(async () => {
+    if (!(await pause.isVisible())) await page.keyboard.press('Space');
+    await expect(pause).toBeVisible({ timeout: 1500 });
+  }).toPass({ timeout: 20_000 });
   const seen: number[] = [];
   for (let i = 0; i < 40; i++) {
     await page.waitForTimeout(60);
