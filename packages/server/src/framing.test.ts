@@ -122,7 +122,6 @@ describe('framings', () => {
     await frame(0, perShot);
     await frame(2, heldFraming(pose(0.5)));
     await s.get(carryAnswerSchema, 'POST', `/productions/${productionId}/carry`, { fromVersionId: versions[0]!.id, toVersionIds: [versions[2]!.id], shotAt: 80 });
-    expect([60, 80, 110].map((at) => layoutAt(perShot, at, master, { width: 180, height: 270 }).panels[0]!.source.x).length).toBe(3);
     const one = await versionNow(2);
     expect(one.framing.stretches.map((x) => (x.move.kind === 'hold' ? x.move.pose.x : null))).toEqual([0.5, 0.6, 0.5]);
     const { changed } = await s.get(carryAnswerSchema, 'POST', `/productions/${productionId}/carry`, { fromVersionId: versions[0]!.id, toVersionIds: versions.map((v) => v.id) });
