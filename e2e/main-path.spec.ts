@@ -82,7 +82,9 @@ test('a film is dropped, placed, framed, exported, downloaded; and the file is w
 
   // Moving the window afterwards puts the file behind, with the reason.
   await page.getByRole('link', { name: 'Open its framing' }).click();
+  await expect(numbers).toHaveText('x 211 · y 72 · w 324 · h 576');
   await page.keyboard.press('Shift+ArrowRight');
+  await expect(numbers).toContainText('x 221 ·');
   await expect(page.getByText('Saved.')).toBeVisible();
   await page.getByRole('link', { name: 'Deliverables' }).click();
   await expect(page.getByText('This file is older than the version: the framing was moved.')).toBeVisible();

@@ -6,6 +6,7 @@ export { sha256File } from './ingest/hash.ts';
 export { makeProxy } from './ingest/proxy.ts';
 export { makePoster, makeStill, stillHeight } from './ingest/still.ts';
 export { findShots, type FoundShots } from './shots/find-shots.ts';
+export { lookAtFilm } from './looking/look-at-film.ts';
 export { guidePng } from './guides/guide-png.ts';
 export { deliver, type Delivered, type DeliverProgress } from './render/deliver.ts';
 export { measureFile } from './measure/measure.ts';

@@ -97,7 +97,7 @@ const softBeyond = 2;
 
 /** The largest enlargement inside each stretch of a framing, where it is above 1. */
 function enlargements(framing: Framing, source: FrameSpan, master: { width: number; height: number }, frame: FrameRules['frame']): { span: FrameSpan; factor: number }[] {
-  const zoomOf = (move: Move) => (move.kind === 'hold' ? move.pose.zoom : move.kind === 'glide' ? Math.max(move.a.zoom, move.b.zoom) : Math.max(...move.keys.map((k) => k.pose.zoom)));
+  const zoomOf = (move: Move) => (move.kind === 'hold' ? move.pose.zoom : move.kind === 'glide' ? Math.max(move.a.zoom, move.b.zoom) : move.kind === 'path' ? Math.max(...move.keys.map((k) => k.pose.zoom)) : move.zoom);
   return framing.stretches.flatMap((stretch, i) => {
     const span = { from: Math.max(stretch.from, source.from), to: Math.min(framing.stretches[i + 1]?.from ?? Infinity, source.to) };
     if (span.to <= span.from) return [];

@@ -24,6 +24,21 @@ export type Fill = z.infer<typeof fillSchema>;
 /** The ordinary way: the window fills the frame. */
 export const filled: Fill = { kind: 'filled' };
 
+/** What the choice of a stretch's framing was made by, when it was not a person: kept beside it, and of no effect on the picture. */
+export const pickSchema = z.object({
+  /** The subject that the window goes by: the id of its track and its name; null where it goes by none. */
+  subject: z.object({ id: z.string().max(60), name: z.string().max(60) }).nullable(),
+  /** What was chosen and why, in one sentence. */
+  sentence: z.string().max(400),
+  /** Calm 0 to lively 1, as it was worked out with. */
+  lively: z.number().min(0).max(1),
+  /** A person has looked at it and found it good. */
+  seen: z.boolean(),
+  /** What was there before, to be put back. */
+  before: z.object({ move: moveSchema, fill: fillSchema.optional() }).optional(),
+});
+export type Pick = z.infer<typeof pickSchema>;
+
 /** A stretch of the framing, from a master frame until the next stretch starts or the film ends. */
 export const stretchSchema = z.object({
   from: z.number().int().nonnegative(),
@@ -31,6 +46,9 @@ export const stretchSchema = z.object({
   fill: fillSchema.optional(),
   /** The setup whose shots share this framing; a stretch without one is framed on its own. */
   setup: z.string().max(40).optional(),
+  pick: pickSchema.optional(),
+  /** Following leaves it alone. */
+  locked: z.literal(true).optional(),
 });
 export type Stretch = z.infer<typeof stretchSchema>;
 

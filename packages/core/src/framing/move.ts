@@ -1,15 +1,30 @@
 import { z } from 'zod';
 import { clamp, type Size } from '../picture/geometry.ts';
-import { poseSchema, settlePose, type Pose } from './pose.ts';
+import { maxZoom, poseSchema, settlePose, type Pose } from './pose.ts';
+import { splineAt } from './spline.ts';
 
 /** Frames counted from the first frame of the stretch that a move belongs to; may lie outside of it. */
 const offset = z.number().int().min(-10_000_000).max(10_000_000);
+
+/** Controls of a spline along one axis, [0,1] of the master; a single one where the window does not move that way. */
+const controls = z.array(z.number().min(0).max(1)).min(1).max(60_000).refine((c) => c.length === 1 || c.length >= 4, 'a spline has four controls at least');
+
+/** A place that a person has set on the way of a window that follows. */
+const setPointSchema = z.object({ at: offset, x: z.number().min(0).max(1), y: z.number().min(0).max(1) });
+export type SetPoint = z.infer<typeof setPointSchema>;
+
+/** A span of a following window that a person has made stand still, or go evenly. */
+const setSpanSchema = z.object({ from: offset, to: offset, how: z.enum(['still', 'even']) });
+export type SetSpan = z.infer<typeof setSpanSchema>;
 
 /**
  * How a window behaves through a stretch.
  * - `hold`: it stands still.
  * - `glide`: it stands on `a` until `start`, moves to `b` until `end`, and stands there. `soft` eases in and out.
  * - `path`: it passes through keyframes, smoothly and without overshooting them.
+ * - `follow`: it goes along a way that was worked out from a subject (see `splineAt`): its middle as two splines from
+ *   `start`, a control every `step` frames, at one zoom. What a person has set of it is kept beside it, so that working
+ *   it out again keeps to that.
  */
 export const moveSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('hold'), pose: poseSchema }),
@@ -19,6 +34,12 @@ export const moveSchema = z.discriminatedUnion('kind', [
   z
     .object({ kind: z.literal('path'), keys: z.array(z.object({ at: offset, pose: poseSchema })).min(1).max(20_000) })
     .refine((p) => p.keys.every((k, i) => i === 0 || k.at > p.keys[i - 1]!.at), 'keyframes come in order'),
+  z
+    .object({
+      kind: z.literal('follow'), start: z.number().min(-10_000_000).max(10_000_000), step: z.number().positive().max(10_000), zoom: z.number().min(1).max(maxZoom), x: controls, y: controls,
+      points: z.array(setPointSchema).max(2000), spans: z.array(setSpanSchema).max(2000),
+    })
+    .refine((f) => f.points.every((p, i) => i === 0 || p.at > f.points[i - 1]!.at), 'points come in order'),
 ]);
 export type Move = z.infer<typeof moveSchema>;
 export type PathKey = Extract<Move, { kind: 'path' }>['keys'][number];
@@ -108,6 +129,17 @@ export function moveWriter(move: Move, master: Size, frame: Size): PoseWriter {
     }
     case 'path':
       return pathWriter(move.keys, settle);
+    case 'follow': {
+      const axis = (controls: readonly number[], place: (value: number) => number) => Float64Array.from(controls, place);
+      const xs = axis(move.x, (x) => settle({ x, y: 0.5, zoom: move.zoom }).x);
+      const ys = axis(move.y, (y) => settle({ x: 0.5, y, zoom: move.zoom }).y);
+      return (at, out) => {
+        const u = (at - move.start) / move.step;
+        out[0] = splineAt(xs, u);
+        out[1] = splineAt(ys, u);
+        out[2] = move.zoom;
+      };
+    }
   }
 }
 
@@ -128,6 +160,22 @@ export function isStill(move: Move): boolean {
       return same(move.a, move.b);
     case 'path':
       return move.keys.every((k) => same(k.pose, move.keys[0]!.pose));
+    case 'follow':
+      return move.x.every((x) => x === move.x[0]) && move.y.every((y) => y === move.y[0]);
+  }
+}
+
+/** The pose that a move starts from. */
+export function firstPose(move: Move): Pose {
+  switch (move.kind) {
+    case 'hold':
+      return move.pose;
+    case 'glide':
+      return move.a;
+    case 'path':
+      return move.keys[0]!.pose;
+    case 'follow':
+      return { x: splineAt(move.x, 0), y: splineAt(move.y, 0), zoom: move.zoom };
   }
 }
 
@@ -141,6 +189,8 @@ export function shiftMove(move: Move, by: number): Move {
       return { ...move, start: move.start - by, end: move.end - by };
     case 'path':
       return { ...move, keys: move.keys.map((k) => ({ ...k, at: k.at - by })) };
+    case 'follow':
+      return { ...move, start: move.start - by, points: move.points.map((p) => ({ ...p, at: p.at - by })), spans: move.spans.map((s) => ({ ...s, from: s.from - by, to: s.to - by })) };
   }
 }
 
@@ -164,14 +214,20 @@ export function stretchMove(move: Move, factor: number): Move {
       }
       return { ...move, keys };
     }
+    case 'follow': {
+      const points = move.points.map((p) => ({ ...p, at: Math.round(p.at * factor) })).filter((p, i, all) => i === 0 || p.at > all[i - 1]!.at);
+      return { ...move, start: move.start * factor, step: move.step * factor, points, spans: move.spans.map((s) => ({ ...s, from: Math.round(s.from * factor), to: Math.round(s.to * factor) })) };
+    }
   }
 }
 
 /** Fits a move made for a stretch of `from` frames into one of `to`: as it is where it fits, else pressed together. */
 export function fitMove(move: Move, from: number, to: number): Move {
-  const last = move.kind === 'glide' ? move.end : move.kind === 'path' ? move.keys.at(-1)!.at : 0;
+  const last = move.kind === 'glide' ? move.end : move.kind === 'path' ? move.keys.at(-1)!.at : move.kind === 'follow' ? Math.ceil(move.start + (Math.max(move.x.length, move.y.length) - 4) * move.step) : 0;
   return last < to || from <= to ? move : stretchMove(move, to / from);
 }
+
+const axes = ({ x, y }: Pose) => ({ x, y });
 
 /** Applies a change to every pose of a move. */
 export function mapPoses(move: Move, change: (pose: Pose) => Pose): Move {
@@ -182,6 +238,12 @@ export function mapPoses(move: Move, change: (pose: Pose) => Pose): Move {
       return { ...move, a: change(move.a), b: change(move.b) };
     case 'path':
       return { ...move, keys: move.keys.map((k) => ({ ...k, pose: change(k.pose) })) };
+    case 'follow': {
+      // The axes are changed one by one: a change of a pose moves its middle along each by itself.
+      const at = (x: number, y: number) => change({ x, y, zoom: move.zoom });
+      const [x0, y0] = [move.x[0]!, move.y[0]!];
+      return { ...move, zoom: at(x0, y0).zoom, x: move.x.map((x) => at(x, y0).x), y: move.y.map((y) => at(x0, y).y), points: move.points.map((p) => ({ ...p, ...axes(at(p.x, p.y)) })) };
+    }
   }
 }
 
@@ -197,5 +259,14 @@ export function withPoseAt(move: Move, at: number, pose: Pose): Move {
       return at - move.start < move.end - at ? { ...move, a: pose } : { ...move, b: pose };
     case 'path':
       return { kind: 'path', keys: [...move.keys.filter((k) => k.at !== at), { at, pose }].sort((a, b) => a.at - b.at) };
+    case 'follow':
+      return withPoint(move, { at, x: pose.x, y: pose.y });
   }
+}
+
+export type FollowMove = Extract<Move, { kind: 'follow' }>;
+
+/** A following window with one more place set by hand; the way itself is to be worked out again. */
+export function withPoint(move: FollowMove, point: SetPoint): FollowMove {
+  return { ...move, points: [...move.points.filter((p) => p.at !== point.at), point].sort((a, b) => a.at - b.at) };
 }

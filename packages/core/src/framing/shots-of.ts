@@ -2,8 +2,8 @@ import { canonicalJson } from '../canonical.ts';
 import type { Size } from '../picture/geometry.ts';
 import { shotSpans, type Shot } from '../shots/shots.ts';
 import type { FrameSpan } from '../time/span.ts';
-import { filled, frameOfPanel, stretchAt, stretchIndexAt, type Fill, type Framing, type Stretch } from './framing.ts';
-import { fitMove, isStill, mapPoses, shiftMove, type Move } from './move.ts';
+import { filled, frameOfPanel, stretchAt, stretchIndexAt, type Fill, type Framing, type Pick, type Stretch } from './framing.ts';
+import { firstPose, fitMove, isStill, mapPoses, shiftMove, type Move } from './move.ts';
 import { settlePose } from './pose.ts';
 
 /**
@@ -37,7 +37,9 @@ const shiftFill = (fill: Fill | undefined, by: number): Fill | undefined => (fil
 function startingAt(stretch: Stretch, from: number): Stretch {
   const by = from - stretch.from;
   const fill = shiftFill(stretch.fill, by);
-  return { ...stretch, from, move: shiftMove(stretch.move, by), ...(fill ? { fill } : {}) };
+  // What was there before the choice belonged to the whole stretch.
+  const pick = stretch.pick && by !== 0 ? { ...stretch.pick, before: undefined } : stretch.pick;
+  return { ...stretch, from, move: shiftMove(stretch.move, by), ...(fill ? { fill } : {}), ...(pick ? { pick } : {}) };
 }
 
 /** What is seen and how, without where in the film: what is copied from a shot and pasted on another. */
@@ -46,6 +48,9 @@ export interface Clip {
   fill: Fill;
   /** Frames of the shot that it comes from. */
   length: number;
+  /** What it was chosen by, where it was not framed by hand. */
+  pick?: Pick;
+  locked?: true;
 }
 
 /** The framing of a span, to be carried elsewhere. */
@@ -58,7 +63,7 @@ export function clipOf(framing: Framing, span: FrameSpan): Clip {
 function stretchOf(clip: Clip, span: FrameSpan, setup: string | undefined): Stretch {
   const length = span.to - span.from;
   const fill = clip.fill.kind === 'stacked' ? { ...clip.fill, lower: fitMove(clip.fill.lower, clip.length, length) } : clip.fill;
-  return { from: span.from, move: fitMove(clip.move, clip.length, length), ...(fill.kind === 'filled' ? {} : { fill }), ...(setup ? { setup } : {}) };
+  return { from: span.from, move: fitMove(clip.move, clip.length, length), ...(fill.kind === 'filled' ? {} : { fill }), ...(setup ? { setup } : {}), ...(clip.pick ? { pick: clip.pick } : {}), ...(clip.locked ? { locked: true as const } : {}) };
 }
 
 /** The framing with one span of a film of `frames` framed anew; everything outside the span shows what it showed before. */
@@ -118,7 +123,7 @@ export function moveChange(framing: Framing, from: number, to: number): Framing 
 export function tidyFraming(framing: Framing, span: FrameSpan, master: Size, frame: Size): Framing {
   const settle = (move: Move, part: Size): Move => {
     const settled = mapPoses(move, (pose) => settlePose(pose, master, part));
-    return isStill(settled) ? { kind: 'hold', pose: settled.kind === 'hold' ? settled.pose : settled.kind === 'glide' ? settled.a : settled.keys[0]!.pose } : settled;
+    return isStill(settled) ? { kind: 'hold', pose: firstPose(settled) } : settled;
   };
   const first = stretchIndexAt(framing, span.from);
   const seen = framing.stretches.slice(first).filter((s) => s.from < span.to);

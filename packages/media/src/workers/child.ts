@@ -10,10 +10,10 @@ export interface WorkerChild {
   words: () => string;
 }
 
-/** Starts ffmpeg from inside a worker; it is killed when the worker is told to stop. */
-export function startChild(ffmpeg: string, args: string[], options: { cwd?: string; nice: boolean; stdin: 'ignore' | 'pipe'; stdout: 'ignore' | 'pipe' }): WorkerChild {
+/** Starts ffmpeg from inside a worker; it is killed when the worker is told to stop. `more` opens pipe 3 for a second output. */
+export function startChild(ffmpeg: string, args: string[], options: { cwd?: string; nice: boolean; stdin: 'ignore' | 'pipe'; stdout: 'ignore' | 'pipe'; more?: 'pipe' }): WorkerChild {
   const [file, argv] = options.nice ? ['nice', ['-n', '10', ffmpeg, ...args]] : [ffmpeg, args];
-  const child = spawn(file, argv, { ...(options.cwd ? { cwd: options.cwd } : {}), stdio: [options.stdin, options.stdout, 'pipe'] });
+  const child = spawn(file, argv, { ...(options.cwd ? { cwd: options.cwd } : {}), stdio: [options.stdin, options.stdout, 'pipe', ...(options.more ? [options.more] : [])] });
   let words = '';
   child.stderr!.on('data', (chunk: Buffer) => (words = (words + chunk.toString()).slice(-200_000)));
   const ended = new Promise<number | null>((resolve) => {

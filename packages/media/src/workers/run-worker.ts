@@ -4,6 +4,13 @@ import { Worker } from 'node:worker_threads';
 import type { z } from 'zod';
 import { Cancelled } from '../ffmpeg/run.ts';
 
+/** Starts a worker thread. It is TypeScript like everything else, and a loader given to this process does not reach its workers. */
+export function startWorker(file: URL, data: unknown): Worker {
+  const loader = pathToFileURL(createRequire(import.meta.url).resolve('tsx/esm/api').replace(/cjs$/, 'mjs')).href;
+  const start = `import { register } from ${JSON.stringify(loader)}; register(); await import(${JSON.stringify(file.href)});`;
+  return new Worker(new URL(`data:text/javascript,${encodeURIComponent(start)}`), { workerData: data, execArgv: [] });
+}
+
 interface WorkerRun<News extends { kind: string }> {
   file: URL;
   data: unknown;
@@ -19,10 +26,7 @@ interface WorkerRun<News extends { kind: string }> {
  */
 export async function runWorker<News extends { kind: string }>({ file, data, news, onNews, signal }: WorkerRun<News>): Promise<Extract<News, { kind: 'ended' }>> {
   if (signal?.aborted) throw new Cancelled();
-  // The worker is TypeScript like everything else, and a loader given to this process does not reach its workers.
-  const loader = pathToFileURL(createRequire(import.meta.url).resolve('tsx/esm/api').replace(/cjs$/, 'mjs')).href;
-  const start = `import { register } from ${JSON.stringify(loader)}; register(); await import(${JSON.stringify(file.href)});`;
-  const worker = new Worker(new URL(`data:text/javascript,${encodeURIComponent(start)}`), { workerData: data, execArgv: [] });
+  const worker = startWorker(file, data);
   const stop = () => worker.postMessage('stop');
   signal?.addEventListener('abort', stop, { once: true });
   try {

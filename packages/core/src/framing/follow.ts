@@ -1,0 +1,437 @@
+import type { FrameRules } from '../checks/visibility.ts';
+import { keepAt, type Keep } from '../checks/keeps.ts';
+import { insideMargins } from '../picture/safe.ts';
+import { largestWindowSize } from '../picture/fit.ts';
+import type { Size } from '../picture/geometry.ts';
+import { placeAt, type ShotLook, type Track } from '../subjects/look.ts';
+import type { FrameSpan } from '../time/span.ts';
+import type { Pick } from './framing.ts';
+import { livelyLimits } from './lively.ts';
+import type { FollowMove, Move, SetPoint, SetSpan } from './move.ts';
+import { solvePath, type Band, type PathProblem } from './solve-path.ts';
+import { controlsFor, splineAt } from './spline.ts';
+
+const { abs, hypot, max, min, round, sqrt } = Math;
+
+/** What a window is to be chosen for. */
+export interface FollowQuestion {
+  span: FrameSpan;
+  /** What was seen in the shot that the span lies in. */
+  look: Pick0<ShotLook, 'tracks' | 'everythingMoves'>;
+  keeps: readonly Keep[];
+  master: Size;
+  rules: FrameRules;
+  framesPerSecond: number;
+  /** Calm 0 to lively 1. */
+  lively: number;
+  zoom?: number;
+  /** The subject to go by, where a person has said; null: none. */
+  subject?: string | null | undefined;
+  /** What was followed in the shots before, the newest last: the same subject is rather followed again. */
+  before?: readonly { name: string; setup: string; x: number }[];
+  setup?: string;
+  /** Fixed by hand, frames from the span's start. */
+  points?: readonly SetPoint[];
+  spans?: readonly SetSpan[];
+}
+type Pick0<T, K extends keyof T> = { [P in K]: T[P] };
+
+/** What was chosen. */
+export interface FollowChoice {
+  move: Move;
+  pick: Omit<Pick, 'seen' | 'before'>;
+  /** Limits gave way to points set by hand, by this factor. */
+  relaxed: number;
+}
+
+/** A candidate for following, with what speaks for it. */
+export interface Candidate {
+  track: Track;
+  score: number;
+}
+
+/** Seconds from knot to knot of a way. */
+const knotSeconds = 0.28;
+/** The subject keeps this far from the frame's edge, fraction of the frame, where there is room. */
+const edge = 0.07;
+/** A subject that keeps within this is not worth a move of the window: it sways, it does not go. */
+const swayed = 0.04;
+/** Lead room: the most that a subject stands behind the frame's middle in its direction of travel, fraction of the frame. */
+const mostLead = 0.1;
+/** Shots so short are never moved in, seconds. */
+const tooShortToMove = 0.5;
+
+/**
+ * Weighs the subjects of a span: how large, how central, how much they move, how long they are there, how surely they
+ * were seen, people and faces before things, and whoever was followed before.
+ */
+export function candidatesIn({ look, span, before = [], setup, framesPerSecond }: Pick0<FollowQuestion, 'look' | 'span' | 'framesPerSecond'> & Partial<FollowQuestion>): Candidate[] {
+  const step = max(1, round((span.to - span.from) / 40));
+  const scored = look.tracks.map((track): Candidate => {
+    let [n, size, off, sure, way] = [0, 0, 0, 0, 0];
+    let last: { x: number; y: number } | null = null;
+    for (let f = span.from; f < span.to; f += step) {
+      const p = placeAt(track, f);
+      if (!p) continue;
+      n++;
+      size += sqrt(p.w * p.h);
+      sure += p.sure;
+      const middle = { x: p.x + p.w / 2, y: p.y + p.h / 2 };
+      off += hypot((middle.x - 0.5) * 1.1, (middle.y - 0.5) * 0.8);
+      if (last) way += hypot(middle.x - last.x, middle.y - last.y);
+      last = middle;
+    }
+    if (!n) return { track, score: 0 };
+    const there = n / Math.ceil((span.to - span.from) / step);
+    const speed = way / max(0.4, (span.to - span.from) / framesPerSecond);
+    const kinds: Record<Track['kind'], number> = { drawn: 5, face: 1.35, person: 1.3, animal: 1.2, vehicle: 1.05, thing: 0.8, mover: 1 };
+    // Something still that merely stands out in colour gives way to what moves.
+    const moves = min(1, speed / 0.12);
+    const base = (min(0.34, size / n) * 2.2 + 0.12) * (1.25 - min(0.8, off / n)) * (0.35 + 0.65 * there) * (0.5 + 0.5 * (sure / n)) * (0.55 + 0.45 * moves);
+    const same = before.some((b) => b.name === track.name && (b.setup === setup || b === before.at(-1)));
+    return { track, score: base * kinds[track.kind] * (same ? 1.25 : 1) };
+  });
+  return scored.filter((c) => c.score > 0.02).sort((a, b) => b.score - a.score);
+}
+
+/** One axis of the question: places in frame widths (or heights) of the window, knot by knot. */
+interface Axis {
+  /** Window's side as a fraction of the master's. */
+  side: number;
+  high: number;
+  keeps: Band;
+  outer: Band;
+  comfort: Band;
+  wanted: Float64Array;
+  pull: Float64Array;
+}
+
+const none = (n: number) => new Float64Array(n).fill(NaN);
+
+/** The part of an axis that is free of what the outlet draws, at a band of the other axis: the widest run, fractions of the frame. */
+function clearRun(rules: FrameRules, axis: 'x' | 'y', from: number, to: number): [number, number] {
+  const inner = rules.margins ? insideMargins(rules.margins) : { x: 0, y: 0, width: 1, height: 1 };
+  const [start, end] = axis === 'x' ? [inner.x, inner.x + inner.width] : [inner.y, inner.y + inner.height];
+  let free: [number, number][] = [[start, end]];
+  for (const b of rules.blocked) {
+    const [cross0, cross1] = axis === 'x' ? [b.y, b.y + b.height] : [b.x, b.x + b.width];
+    if (cross1 <= from || cross0 >= to) continue;
+    const [b0, b1] = axis === 'x' ? [b.x, b.x + b.width] : [b.y, b.y + b.height];
+    free = free.flatMap(([s, e]) => (b1 <= s || b0 >= e ? [[s, e] as [number, number]] : [[s, b0] as [number, number], [b1, e] as [number, number]].filter(([p, q]) => q - p > 0.02)));
+  }
+  return free.sort((p, q) => q[1] - q[0] - (p[1] - p[0]))[0] ?? [start, end];
+}
+
+/** Sets the question up along one axis. */
+function axisOf(q: FollowQuestion, axis: 'x' | 'y', subjects: readonly Track[], knots: number, step: number): Axis {
+  const window = largestWindowSize(q.master, q.rules.frame);
+  const zoom = q.zoom ?? 1;
+  const sides = { x: window.width / zoom / q.master.width, y: window.height / zoom / q.master.height };
+  const side = sides[axis];
+  const high = max(0, 1 / side - 1);
+  const result: Axis = {
+    side, high: high < 1e-9 ? 0 : high,
+    keeps: { low: none(knots), high: none(knots), weight: 1000 }, outer: { low: none(knots), high: none(knots), weight: 200 }, comfort: { low: none(knots), high: none(knots), weight: 6 },
+    wanted: new Float64Array(knots), pull: new Float64Array(knots),
+  };
+  if (result.high === 0) return result;
+  const band = (b: Band, k: number, low: number, high: number, strict: boolean) => {
+    // Too wide to fit: its middle is held on to.
+    if (low > high) low = high = (low + high) / 2;
+    const [l, h] = [max(0, min(result.high, low)), max(0, min(result.high, high))];
+    if (b.low[k] !== b.low[k] || !strict) [b.low[k], b.high[k]] = [l, h];
+    else {
+      // Two things that must both be seen: where both can be, else between them.
+      const [ll, hh] = [max(b.low[k]!, l), min(b.high[k]!, h)];
+      [b.low[k], b.high[k]] = ll <= hh ? [ll, hh] : [(ll + hh) / 2, (ll + hh) / 2];
+    }
+  };
+  const long = axis === 'x' ? 'w' : 'h';
+  const other = axis === 'x' ? 'y' : 'x';
+  const otherLong = axis === 'x' ? 'h' : 'w';
+  const middleOfOther = (1 - sides[other]) / 2;
+  for (let k = 0; k < knots; k++) {
+    const frame = min(q.span.to - 1, round(q.span.from + k * step));
+    for (const keep of q.keeps) {
+      if (frame < keep.span.from || frame >= keep.span.to) continue;
+      const box = keepAt(keep, frame);
+      const [at, size] = axis === 'x' ? [box.x, box.width] : [box.y, box.height];
+      band(result.keeps, k, (at + size) / side - 1, at / side, true);
+    }
+    let [sure, start, end, crossStart, crossEnd] = [0, 1, 0, 1, 0];
+    for (const track of subjects) {
+      const place = placeNear(track, frame, q.span);
+      if (!place) continue;
+      sure = max(sure, place.sure);
+      start = min(start, place[axis]);
+      end = max(end, place[axis] + place[long]);
+      crossStart = min(crossStart, place[other]);
+      crossEnd = max(crossEnd, place[other] + place[otherLong]);
+    }
+    if (end <= start) continue;
+    const size = (end - start) / side;
+    const slack = min(edge, max(0, (1 - size) / 2) * 0.8);
+    band(result.outer, k, end / side - 1 + slack, start / side - slack, false);
+    // Where the outlet draws nothing, at the height at which the subject is seen.
+    const [clear0, clear1] = clearRun(q.rules, axis, (crossStart - middleOfOther) / sides[other], (crossEnd - middleOfOther) / sides[other]);
+    const room = clear1 - clear0 - size;
+    const middle = (start + end) / 2 / side;
+    if (room > 0) band(result.comfort, k, end / side - clear1 + min(0.02, room / 4), start / side - clear0 - min(0.02, room / 4), false);
+    const before = subjects.length === 1 ? middleOf(subjects[0]!, frame - q.framesPerSecond * 0.4, axis, q.span) : null;
+    const after = subjects.length === 1 ? middleOf(subjects[0]!, frame + q.framesPerSecond * 0.4, axis, q.span) : null;
+    const speed = before !== null && after !== null ? (after - before) / side / 0.8 : 0;
+    const lead = max(-mostLead, min(mostLead, speed * 0.2)) * (axis === 'x' ? 1 : 0.4);
+    const target = size > 0.9 ? 0.5 : (clear0 + clear1) / 2;
+    result.wanted[k] = max(0, min(result.high, middle - target + lead));
+    result.pull[k] = 0.06 * (0.3 + 0.7 * sure);
+  }
+  return result;
+}
+
+/** A subject's place, held for a moment beyond where it was last seen: the last looks of a shot lie a little before its end. */
+function placeNear(track: Track, frame: number, span: FrameSpan) {
+  const [first, last] = [track.places[0]!.at, track.places.at(-1)!.at];
+  return placeAt(track, frame < first && first - span.from <= 4 ? first : frame > last && span.to - last <= 6 ? last : frame);
+}
+
+function middleOf(track: Track, frame: number, axis: 'x' | 'y', span: FrameSpan): number | null {
+  const p = placeNear(track, max(track.places[0]!.at, min(track.places.at(-1)!.at, frame)), span);
+  return p ? p[axis] + p[axis === 'x' ? 'w' : 'h'] / 2 : null;
+}
+
+/** How far outside its bands a place lies, summed over knots and weighed; what a window standing there would cost. */
+function standingCost(a: Axis, v: number, from = 0, to = a.pull.length): { cost: number; worst: number; out: number } {
+  let [cost, worst, out] = [0, 0, 0];
+  for (let k = from; k < to; k++) {
+    for (const b of [a.keeps, a.outer]) {
+      if (b.low[k] !== b.low[k]) continue;
+      const off = v < b.low[k]! ? b.low[k]! - v : v > b.high[k]! ? v - b.high[k]! : 0;
+      cost += b.weight * off;
+      worst = max(worst, off);
+      if (off > 1e-9) out++;
+    }
+    if (a.comfort.low[k] === a.comfort.low[k]) cost += a.comfort.weight * max(0, a.comfort.low[k]! - v, v - a.comfort.high[k]!);
+    if (a.pull[k]! > 0) cost += (a.pull[k]! * (v - a.wanted[k]!) ** 2) / 2;
+  }
+  return { cost, worst, out };
+}
+
+/** The best place to stand: the cost is convex, so the least is found by thirds. */
+function bestStanding(a: Axis, from = 0, to = a.pull.length): { v: number; cost: number; worst: number; out: number } {
+  let [low, high] = [0, a.high];
+  for (let i = 0; i < 44 && high - low > 1e-7; i++) {
+    const [p, q] = [low + (high - low) / 3, high - (high - low) / 3];
+    if (standingCost(a, p, from, to).cost <= standingCost(a, q, from, to).cost) high = q;
+    else low = p;
+  }
+  const v = (low + high) / 2;
+  return { v, ...standingCost(a, v, from, to) };
+}
+
+const soften = (t: number) => t * t * (3 - 2 * t);
+
+/** A single soft move that does as well as following would: from where it starts well to where it ends well. */
+function glideFor(a: Axis, seconds: number, maxSpeed: number): { from: number; to: number; start: number; end: number } | null {
+  const n = a.pull.length;
+  const part = max(2, round(n * 0.18));
+  const [from, to] = [bestStanding(a, 0, part).v, bestStanding(a, n - part, n).v];
+  const way = abs(to - from);
+  if (way < 0.05) return null;
+  for (const [s, e] of [[0, 1], [0.1, 0.9], [0, 0.85], [0.15, 1], [0.2, 0.8]] as const) {
+    const [start, end] = [s * (n - 1), e * (n - 1)];
+    // A soft move is half as fast again in its middle as on average; a glide is slow.
+    if ((way / ((end - start) * seconds)) * 1.5 > min(maxSpeed, 0.5)) continue;
+    let fits = true;
+    for (let k = 0; k < n && fits; k++) {
+      const v = from + (to - from) * soften(max(0, min(1, (k - start) / (end - start))));
+      for (const b of [a.keeps, a.outer]) if (b.low[k] === b.low[k] && (v < b.low[k]! - 0.004 || v > b.high[k]! + 0.004)) fits = false;
+    }
+    if (fits) return { from, to, start, end };
+  }
+  return null;
+}
+
+/** Chooses a shot's window: hold, glide or follow, and says why. */
+export function chooseWindow(q: FollowQuestion): FollowChoice {
+  const candidates = candidatesIn(q);
+  const forced = q.subject === undefined ? undefined : q.subject === null ? null : q.look.tracks.find((t) => t.id === q.subject);
+  const points = q.points ?? [];
+  const keepsHere = q.keeps.filter((k) => k.span.from < q.span.to && k.span.to > q.span.from);
+  const step = max(1, knotSeconds * q.framesPerSecond);
+  const frames = q.span.to - q.span.from;
+  const count = controlsFor(frames, step);
+  const knots = count - 2;
+  const zoom = q.zoom ?? 1;
+  const axes = (tracks: readonly Track[]) => ({ x: axisOf(q, 'x', tracks, knots, step), y: axisOf(q, 'y', tracks, knots, step) });
+  const pose = (a: { x: Axis; y: Axis }, x: number, y: number) => ({ x: min(1, max(0, (x + 0.5) * a.x.side)), y: min(1, max(0, (y + 0.5) * a.y.side)), zoom });
+  const choice = (move: Move, subject: Track | null, sentence: string, relaxed = 1): FollowChoice => ({ move, relaxed, pick: { subject: subject ? { id: subject.id, name: subject.name } : null, sentence, lively: q.lively } });
+  const hold = (a: { x: Axis; y: Axis }, subject: Track | null, sentence: string) => choice({ kind: 'hold', pose: pose(a, bestStanding(a.x).v, bestStanding(a.y).v) }, subject, sentence);
+  const fits = (a: { x: Axis; y: Axis }) => [a.x, a.y].every((one) => one.high === 0 || bestStanding(one).worst < 1e-6);
+
+  const best = forced === undefined ? candidates[0]?.track : (forced ?? undefined);
+  const others = best ? candidates.filter((c) => c.track !== best && c.score > (candidates[0]?.score ?? 0) * 0.45 && matters(c.track, best)).map((c) => c.track) : [];
+  const handMade = points.length > 0 || (q.spans?.length ?? 0) > 0;
+  if (!best || (forced === undefined && q.look.everythingMoves && candidates[0]!.track.kind === 'mover' && !goesItsWay(best, q.span) && !handMade)) {
+    const a = axes([]);
+    middleWanted(a);
+    const why = keepsHere.length ? `Holds where ${listed(keepsHere.map((k) => k.name))} ${keepsHere.length > 1 ? 'are' : 'is'} seen` : q.look.everythingMoves ? 'Holds the middle: so much moves here that no one subject stands out' : 'Holds the middle: nothing stands out';
+    if (!handMade) return hold(a, null, `${why}.`);
+    return follow(q, a, pose, count, step, (move, relaxed) => choice(move, null, 'Goes through the points that were set by hand.', relaxed));
+  }
+
+  // Everything that matters, where it all fits; a subject named by a person comes alone.
+  if (forced === undefined && others.length && !handMade) {
+    const all = axes([best, ...others]);
+    if (fits(all)) return hold(all, best, `Holds still: ${listed([best.name, ...others.map((o) => o.name)])} all fit.`.replace('all fit', others.length === 1 ? 'both fit' : 'all fit'));
+  }
+  const a = axes([best]);
+  const left = others.length ? whoLeaves(others, best, q.span) : '';
+  const [hx, hy] = [bestStanding(a.x), bestStanding(a.y)];
+  const sways = (one: Axis, h: { worst: number; out: number }) => one.high === 0 || h.worst < 1e-6 || (h.worst < swayed && travelOf(one) < 0.16);
+  const obeyed = keepsHere.length ? `, with ${listed(keepsHere.map((k) => k.name))} kept in view` : '';
+  if (!handMade && (frames / q.framesPerSecond < tooShortToMove || (sways(a.x, hx) && sways(a.y, hy)))) {
+    const short = frames / q.framesPerSecond < tooShortToMove ? ': the shot is too short to move in' : '';
+    return hold(a, best, `Holds on the ${best.name}${short}${obeyed}${left}.`);
+  }
+  const seconds = step / q.framesPerSecond;
+  const { maxSpeed } = livelyLimits(q.lively);
+  if (!handMade) {
+    const moving = sways(a.x, hx) ? (['y'] as const) : sways(a.y, hy) ? (['x'] as const) : null;
+    const glide = moving ? glideFor(a[moving[0]], seconds, maxSpeed) : null;
+    if (moving && glide) {
+      const at = (v: number) => (moving[0] === 'x' ? pose(a, v, hy.v) : pose(a, hx.v, v));
+      const [start, end] = [round(glide.start * step), max(round(glide.start * step) + 1, min(frames - 1, round(glide.end * step)))];
+      const way = moving[0] === 'x' ? (glide.to > glide.from ? 'to the right' : 'to the left') : glide.to > glide.from ? 'down' : 'up';
+      return choice({ kind: 'glide', a: at(glide.from), b: at(glide.to), start, end, ease: 'soft' }, best, `Glides once ${way} with the ${best.name}${obeyed}${left}.`);
+    }
+  }
+  return follow(q, a, pose, count, step, (move, relaxed) => choice(move, best, `Follows the ${best.name}${obeyed}${left}${tooQuick(a, move)}.`, relaxed));
+}
+
+/** Says so where the subject outruns the window. */
+function tooQuick(a: { x: Axis; y: Axis }, move: FollowMove): string {
+  let [out, n] = [0, 0];
+  for (let k = 0; k < a.x.pull.length; k++) {
+    const here = followPlace(move, k * move.step);
+    const off = ([['x', here.x], ['y', here.y]] as const).map(([axis, v]) => {
+      const one = a[axis];
+      const at = v / one.side - 0.5;
+      return one.high === 0 || one.outer.low[k] !== one.outer.low[k] ? 0 : max(one.outer.low[k]! - at, at - one.outer.high[k]!);
+    });
+    if (!(a.x.pull[k]! > 0) && !(a.y.pull[k]! > 0)) continue;
+    n++;
+    if (max(...off) > 0.12) out++;
+  }
+  return out > n * 0.04 ? ', which at times is too quick for a window this calm' : '';
+}
+
+/** A hand that moves beside a face is a part of what is seen, and no second subject: creatures count, and what is about as large. */
+function matters(track: Track, best: Track): boolean {
+  if (track.kind !== 'mover' && track.kind !== 'thing') return true;
+  const size = (t: Track) => t.places.reduce((sum, p) => sum + p.w * p.h, 0) / t.places.length;
+  return size(track) > size(best) * (track.name.endsWith('thing') ? 0.5 : 0.25);
+}
+
+/** In a crowd, or confetti, only something large that goes one way all the time is a subject. */
+function goesItsWay(track: Track, span: FrameSpan): boolean {
+  const step = max(1, round((span.to - span.from) / 24));
+  let [way, size, n] = [0, 0, 0];
+  const middles: { x: number; y: number }[] = [];
+  for (let f = span.from; f < span.to; f += step) {
+    const p = placeAt(track, f);
+    if (!p) continue;
+    const middle = { x: p.x + p.w / 2, y: p.y + p.h / 2 };
+    if (middles.length) way += hypot(middle.x - middles.at(-1)!.x, middle.y - middles.at(-1)!.y);
+    middles.push(middle);
+    size += sqrt(p.w * p.h);
+    n++;
+  }
+  if (n < 4) return false;
+  const [a, b] = [middles[0]!, middles.at(-1)!];
+  return size / n > 0.1 && n * step > (span.to - span.from) * 0.8 && hypot(a.x - b.x, a.y - b.y) > way * 0.7 && way > 0.15;
+}
+
+/** How far the subject makes the wanted place travel, frame widths. */
+function travelOf(a: Axis): number {
+  let [low, high] = [Infinity, -Infinity];
+  for (let k = 0; k < a.pull.length; k++) {
+    if (!(a.pull[k]! > 0)) continue;
+    low = min(low, a.wanted[k]!);
+    high = max(high, a.wanted[k]!);
+  }
+  return high > low ? high - low : 0;
+}
+
+/** With nothing to go by the middle is wanted. */
+function middleWanted(a: { x: Axis; y: Axis }): void {
+  for (const one of [a.x, a.y]) {
+    one.wanted.fill(one.high / 2);
+    one.pull.fill(0.05);
+  }
+}
+
+/** Works a following window out, around what was fixed by hand. */
+function follow(q: FollowQuestion, a: { x: Axis; y: Axis }, pose: (a: { x: Axis; y: Axis }, x: number, y: number) => { x: number; y: number }, count: number, step: number, done: (move: FollowMove, relaxed: number) => FollowChoice): FollowChoice {
+  const { maxSpeed, maxAcceleration } = livelyLimits(q.lively);
+  const points = [...(q.points ?? [])];
+  const spans = [...(q.spans ?? [])];
+  const seconds = step / q.framesPerSecond;
+  const solve = (one: Axis, axis: 'x' | 'y') => {
+    if (one.high === 0) return { controls: Float64Array.of(0), relaxed: 1 };
+    const bands = [one.keeps, one.outer, one.comfort].map((b) => ({ ...b, low: Float64Array.from(b.low), high: Float64Array.from(b.high) }));
+    const pull = Float64Array.from(one.pull);
+    // Around a point that a person has set, what was worked out has no say.
+    for (const p of points) {
+      const [from, to] = [(p.at - q.framesPerSecond * 0.7) / step, (p.at + q.framesPerSecond * 0.7) / step];
+      for (let k = max(0, Math.ceil(from)); k <= min(pull.length - 1, to); k++) {
+        pull[k] = 0;
+        for (const b of bands) b.low[k] = b.high[k] = NaN;
+      }
+    }
+    const even = spans.filter((s) => s.how === 'even');
+    for (const s of even) for (let k = max(0, Math.ceil(s.from / step)); k <= min(pull.length - 1, s.to / step); k++) {
+      pull[k] = 0;
+      for (const b of bands.slice(2)) b.low[k] = b.high[k] = NaN;
+    }
+    const problem: PathProblem = {
+      count, seconds, low: 0, high: one.high, wanted: one.wanted, pull, bands, maxSpeed, maxAcceleration,
+      weights: { first: 0.5, second: 2.2, third: 6 },
+      fixed: points.map((p) => ({ u: p.at / step, value: p[axis] / one.side - 0.5 })),
+      still: spans.filter((s) => s.how === 'still').map((s) => ({ from: s.from / step, to: s.to / step })),
+    };
+    return solvePath(problem);
+  };
+  const [x, y] = [solve(a.x, 'x'), solve(a.y, 'y')];
+  const rounded = (one: Axis, controls: Float64Array) => {
+    const all = Array.from(controls, (v) => round(min(1, max(0, (v + 0.5) * one.side)) * 1e7) / 1e7);
+    return all.every((v) => v === all[0]) ? [all[0]!] : all;
+  };
+  const still = pose(a, a.x.high === 0 ? 0 : x.controls[0]!, a.y.high === 0 ? 0 : y.controls[0]!);
+  return done(
+    { kind: 'follow', start: 0, step, zoom: q.zoom ?? 1, x: a.x.high === 0 ? [still.x] : rounded(a.x, x.controls), y: a.y.high === 0 ? [still.y] : rounded(a.y, y.controls), points, spans },
+    max(x.relaxed, y.relaxed),
+  );
+}
+
+/** “a, b and c”. */
+function listed(names: readonly string[]): string {
+  return names.length < 2 ? (names[0] ?? '') : `${names.slice(0, -1).join(', ')} and ${names.at(-1)}`;
+}
+
+/** What is given up by not following the others, in words. */
+function whoLeaves(others: readonly Track[], best: Track, span: FrameSpan): string {
+  const middle = (t: Track) => {
+    const p = placeAt(t, round((max(span.from, t.places[0]!.at) + min(span.to - 1, t.places.at(-1)!.at)) / 2));
+    return p ? p.x + p.w / 2 : 0.5;
+  };
+  const [other] = others;
+  if (!other) return '';
+  const side = / at (left|right)$|in the middle$/.test(other.name) ? '' : middle(other) < middle(best) - 0.05 ? ' at left' : middle(other) > middle(best) + 0.05 ? ' at right' : '';
+  return `; the ${other.name}${side} would leave the frame`;
+}
+
+/** Where a following window's middle stands at a frame of its stretch, [0,1] of the master. */
+export function followPlace(move: FollowMove, at: number): { x: number; y: number } {
+  const u = (at - move.start) / move.step;
+  return { x: splineAt(move.x, u), y: splineAt(move.y, u) };
+}
