@@ -30,7 +30,7 @@ export default defineConfig({
   webServer: {
     command: `node --import "${join(root, 'node_modules/tsx/dist/loader.mjs')}" "${join(root, 'packages/server/src/main.ts')}"`,
     url: `http://127.0.0.1:${port}/api/health`,
-    env: { MIVVY_DATA: dataDir, MIVVY_PORT: String(port), TSX_TSCONFIG_PATH: join(root, 'tsconfig.json') },
+    env: { MIVVY_DATA: dataDir, MIVVY_PORT: String(port), MIVVY_LOOKING: 'when-asked', TSX_TSCONFIG_PATH: join(root, 'tsconfig.json') },
     timeout: 60_000,
     reuseExistingServer: false,
   },

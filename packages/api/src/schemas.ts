@@ -1,5 +1,7 @@
 import { z } from 'zod';
-import { acceptanceSchema, checkReportSchema, framingSchema, keepSchema, marginChoiceSchema, masterFactsSchema, outletSchema, placementSchema, shotsSchema } from '@mivvy/core';
+import {
+  acceptanceSchema, checkReportSchema, detectorNoteSchema, framingSchema, keepSchema, marginChoiceSchema, masterFactsSchema, outletSchema, placementSchema, shotLookSchema, shotsSchema, trackSchema,
+} from '@mivvy/core';
 
 const id = z.string().regex(/^[A-Za-z0-9_-]{4,32}$/);
 const when = z.iso.datetime();
@@ -75,9 +77,9 @@ export type Master = z.infer<typeof masterSchema>;
 /** A piece of work that the server does in the background. */
 export const jobSchema = z.object({
   id,
-  kind: z.enum(['ingest', 'export']),
+  kind: z.enum(['ingest', 'export', 'look']),
   productionId: id,
-  /** The master that is read or the version that is exported. */
+  /** The master that is read or looked at, or the version that is exported. */
   subjectId: id,
   label: z.string(),
   state: z.enum(['queued', 'running', 'done', 'failed', 'cancelled']),
@@ -179,12 +181,40 @@ export const specBookViewSchema = z.object({
 });
 export type SpecBookView = z.infer<typeof specBookViewSchema>;
 
+/** What was seen in a master, as far as it has been looked at. */
+export const lookViewSchema = z.object({
+  masterId: id,
+  state: z.enum(['not-looked', 'waiting', 'looking', 'done', 'failed']),
+  /** Shots looked at, and shots in all. */
+  looked: z.number().int(),
+  of: z.number().int(),
+  detector: detectorNoteSchema,
+  shots: z.array(shotLookSchema),
+  /** Subjects that people drew. */
+  drawn: z.array(trackSchema),
+});
+export type LookView = z.infer<typeof lookViewSchema>;
+
+/** A subject that the looking has missed, drawn at a frame; fractions of the master. */
+export const drawSubjectSchema = z.strictObject({
+  frame: z.number().int().nonnegative(),
+  name: z.string().trim().min(1).max(60),
+  box: z.strictObject({ x: z.number().min(0).max(1), y: z.number().min(0).max(1), width: z.number().min(0.004).max(1), height: z.number().min(0.004).max(1) }),
+});
+export const drawnSchema = z.object({ subject: z.string(), look: lookViewSchema });
+
+/** Chooses the windows of some versions by what is seen in their masters. */
+export const followRequestSchema = z.strictObject({ versionIds: z.array(id).min(1).max(400), lively: z.number().min(0).max(1), handMade: z.boolean().default(false) });
+export const followAnswerSchema = z.object({ changed: z.number().int(), words: z.array(z.string()) });
+
 export const newSpecBookSchema = z.strictObject({ fileName: z.string().min(1).max(200), text: z.string().max(5_000_000) });
 
 export const healthSchema = z.object({ ok: z.boolean(), release: z.string(), ffmpeg: z.string().nullable(), problem: problemSchema.nullable(), freeBytes: z.number() });
 
 /** What the server says over its event stream. */
 export const serverEventSchema = z.discriminatedUnion('kind', [
+  /** More of a master has been looked at: ask for what was seen again. */
+  z.object({ kind: z.literal('look'), masterId: id }),
   /** Something of a production changed: ask for it again. */
   z.object({ kind: z.literal('production'), productionId: id }),
   /** The list of productions changed. */

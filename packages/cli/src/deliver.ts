@@ -2,14 +2,15 @@ import { mkdir, readFile, mkdtemp, rm, stat } from 'node:fs/promises';
 import { basename, extname, join, resolve } from 'node:path';
 import { parseArgs } from 'node:util';
 import {
-  deliverableName, fail, findPlacement, heldFraming, makePlan, ok, parseTimecode, planFingerprint, planForMaster, problemLine, readSpecBook, readVersionPlan, refusal, settlePose,
-  troublesOf, type FrameSpan, type Framing, type MasterFacts, type PlacedOutlet, type Pose, type Result,
+  deliverableName, fail, findPlacement, followedWords, followFilm, frameForMaster, frameRules, heldFraming, makePlan, ok, parseTimecode, planFingerprint, planForMaster, planMaster, problemLine, readSpecBook, readVersionPlan, refusal, settlePose,
+  troublesOf, usualLively, type FrameSpan, type Framing, type MasterFacts, type PlacedOutlet, type Pose, type Result,
 } from '@mivvy/core';
-import { Cancelled, countFrames, deliver, probeMaster, sha256File } from '@mivvy/media';
+import { Cancelled, countFrames, deliver, findShots, lookAtFilm, probeMaster, sha256File } from '@mivvy/media';
 
 /** How `deliver` is called, for people. */
 export const usage = `Usage: mivvy deliver --master FILE --specs SPECBOOK --placement ID [--placement ID …] --out DIR
-                     [--framing hold]      the window stands still
+                     [--framing hold|follow]  the window stands still (usual), or goes by what is seen in each shot
+                     [--lively N]          how lively a following window may be, calm 0 to lively 1 (0.55)
                      [--at X,Y]            where it is centred, fractions of the master (0.5,0.5)
                      [--zoom Z]            how far it zooms in, 1 to 8 (1)
                      [--plan FILE]         framed as a plan file of the app says, instead of --at and --zoom
@@ -25,6 +26,8 @@ interface Request {
   out: string;
   pose: Pose;
   plan: string | undefined;
+  follow: boolean;
+  lively: number;
   from: string | undefined;
   to: string | undefined;
   jobs: number;
@@ -42,7 +45,7 @@ function readRequest(argv: string[]): Result<Request> {
       args: argv,
       options: {
         master: { type: 'string' }, specs: { type: 'string' }, placement: { type: 'string', multiple: true }, out: { type: 'string' },
-        framing: { type: 'string', default: 'hold' }, at: { type: 'string', default: '0.5,0.5' }, zoom: { type: 'string', default: '1' },
+        framing: { type: 'string', default: 'hold' }, lively: { type: 'string', default: String(usualLively) }, at: { type: 'string', default: '0.5,0.5' }, zoom: { type: 'string', default: '1' },
         in: { type: 'string' }, to: { type: 'string' }, jobs: { type: 'string', default: '1' }, quiet: { type: 'boolean', default: false },
         plan: { type: 'string' }, pace: { type: 'string' }, captions: { type: 'string' },
       },
@@ -57,8 +60,10 @@ function readRequest(argv: string[]): Result<Request> {
   if (!values.specs) return wrong('--specs is missing: which spec book?');
   if (!values.placement?.length) return wrong('--placement is missing: where does the film go?');
   if (!values.out) return wrong('--out is missing: which folder do the files go to?');
-  if (values.framing === 'follow') return wrong('--framing follow: following a subject cannot be done by this release; use hold.');
-  if (values.framing !== 'hold') return wrong(`--framing ${values.framing} is not known; use hold.`);
+  if (values.framing !== 'hold' && values.framing !== 'follow') return wrong(`--framing ${values.framing} is not known; use hold or follow.`);
+  if (values.framing === 'follow' && values.plan !== undefined) return wrong('--framing follow and --plan cannot both say how the film is framed; leave one out.');
+  const lively = Number(values.lively);
+  if (!(lively >= 0 && lively <= 1)) return wrong(`--lively ${values.lively} is not a number from 0 to 1.`);
   const at = /^\s*(-?[\d.]+)\s*,\s*(-?[\d.]+)\s*$/.exec(values.at);
   if (!at || !Number.isFinite(Number(at[1])) || !Number.isFinite(Number(at[2]))) return wrong(`--at ${values.at} is not two fractions such as 0.5,0.5.`);
   const zoom = Number(values.zoom);
@@ -68,7 +73,7 @@ function readRequest(argv: string[]): Result<Request> {
   const inside = (n: number) => Math.max(0, Math.min(1, n));
   return ok({
     master: resolve(values.master), specs: resolve(values.specs), placements: [...new Set(values.placement)], out: resolve(values.out),
-    pose: { x: inside(Number(at[1])), y: inside(Number(at[2])), zoom }, plan: values.plan === undefined ? undefined : resolve(values.plan), from: values.in, to: values.to, jobs, quiet: values.quiet,
+    pose: { x: inside(Number(at[1])), y: inside(Number(at[2])), zoom }, plan: values.plan === undefined ? undefined : resolve(values.plan), follow: values.framing === 'follow', lively, from: values.in, to: values.to, jobs, quiet: values.quiet,
   });
 }
 
@@ -118,6 +123,27 @@ interface Prepared {
   span: FrameSpan;
   /** From a plan file; without one the window is held where the command line says. */
   framing: Framing | undefined;
+  /** Where the window is to follow: how each frame shape is framed. */
+  follow: ((place: PlacedOutlet) => { framing: Framing; words: string }) | undefined;
+}
+
+/** Finds the film's shots, looks at them, and readies the choice of windows. */
+async function readyToFollow(request: Request, facts: MasterFacts, sha256: string, tell: (line: string) => void, signal: AbortSignal): Promise<Result<NonNullable<Prepared['follow']>>> {
+  const master = planMaster(facts, sha256);
+  const found = await findShots(request.master, facts, master, { signal });
+  if (!found.ok) return found;
+  const { shots } = found.value;
+  const look = await lookAtFilm(request.master, facts, master, shots, { signal, onShot: (seen) => request.quiet || tell(`Looked at ${Math.round((100 * seen.to) / facts.video.frames)} % of the film.`) });
+  if (!look.ok) return look;
+  if (look.value.detector.kind === 'missing') tell(look.value.detector.sentence);
+  return ok(({ placement }) => {
+    const frame = frameForMaster(facts.video.displayed, placement.frame, placement.largerFrame);
+    const run = followFilm(
+      { shots, frames: facts.video.frames, rate: facts.video.rate, master: facts.video.displayed, keeps: [], looks: look.value.shots, drawn: [], rules: frameRules(placement, frame, { kind: 'place' }) },
+      heldFraming(settlePose(request.pose, facts.video.displayed, frame)), { lively: request.lively, handMade: true },
+    );
+    return { framing: run.framing, words: followedWords(run) };
+  });
 }
 
 async function prepare(request: Request, tell: (line: string) => void, signal: AbortSignal): Promise<Result<Prepared>> {
@@ -150,18 +176,24 @@ async function prepare(request: Request, tell: (line: string) => void, signal: A
   }
   const span = readSpan(request, facts.value);
   if (!span.ok) return span;
-  return ok({ facts: facts.value, sha256: await sha256File(request.master, signal), places, span: span.value, framing });
+  const sha256 = await sha256File(request.master, signal);
+  if (!request.follow) return ok({ facts: facts.value, sha256, places, span: span.value, framing, follow: undefined });
+  const follow = await readyToFollow(request, facts.value, sha256, tell, signal);
+  return follow.ok ? ok({ facts: facts.value, sha256, places, span: span.value, framing, follow: follow.value }) : follow;
 }
 
-async function run(request: Request, { facts, sha256, places, span, framing }: Prepared, print: (line: string) => void, tell: (line: string) => void, signal: AbortSignal): Promise<number> {
+async function run(request: Request, { facts, sha256, places, span, framing, follow }: Prepared, print: (line: string) => void, tell: (line: string) => void, signal: AbortSignal): Promise<number> {
   await mkdir(request.out, { recursive: true });
   // Work lies in a hidden folder beside the files, so that finishing is a rename on one disk.
   const work = await mkdtemp(join(request.out, '.mivvy-'));
   const name = basename(request.master, extname(request.master));
   let allPassed = true;
-  const one = async ({ outlet, placement }: PlacedOutlet) => {
+  const one = async (place: PlacedOutlet) => {
+    const { outlet, placement } = place;
+    const followed = follow?.(place);
+    if (followed) tell(`${outlet.name}, ${placement.name}: ${followed.words}`);
     const pose = settlePose(request.pose, facts.video.displayed, placement.frame);
-    const planned = makePlan({ facts, sha256, placement, framing: framing ?? heldFraming(pose), span });
+    const planned = makePlan({ facts, sha256, placement, framing: followed?.framing ?? framing ?? heldFraming(pose), span });
     const troubles = troublesOf(planned, placement);
     const event = (rest: object) => print(JSON.stringify({ event: 'deliverable', placement: placement.id, ...rest, troubles }));
     if (refusal(troubles)) {

@@ -25,6 +25,7 @@ export * from './framing/move.ts';
 export * from './framing/framing.ts';
 export * from './framing/follow.ts';
 export * from './framing/judge.ts';
+export * from './framing/follow-film.ts';
 export * from './framing/shots-of.ts';
 export * from './framing/common-area.ts';
 export * from './framing/carry.ts';

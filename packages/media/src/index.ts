@@ -7,6 +7,7 @@ export { makeProxy } from './ingest/proxy.ts';
 export { makePoster, makeStill, stillHeight } from './ingest/still.ts';
 export { findShots, type FoundShots } from './shots/find-shots.ts';
 export { lookAtFilm } from './looking/look-at-film.ts';
+export { followDrawnBox } from './looking/follow-drawn.ts';
 export { guidePng } from './guides/guide-png.ts';
 export { deliver, type Delivered, type DeliverProgress } from './render/deliver.ts';
 export { measureFile } from './measure/measure.ts';

@@ -13,6 +13,8 @@ const environment = z.object({
   MIVVY_PORT: z.coerce.number().int().min(0).max(65535).default(4600),
   MIVVY_DATA: z.string().min(1).default(fileURLToPath(new URL('../../../data', import.meta.url))),
   MIVVY_INBOX: z.string().default(''),
+  /** Looking for subjects takes a core for about as long as the film runs. */
+  MIVVY_LOOKING: z.enum(['at-once', 'when-asked']).default('at-once'),
   MIVVY_LOG_LEVEL: z.enum(['trace', 'debug', 'info', 'warn', 'error']).default('info'),
 });
 
@@ -38,7 +40,7 @@ await makeFolder(logDir).then(() => access(logDir, constants.W_OK)).catch(unusab
 const wanted = env.data.MIVVY_PORT;
 const port = await getPort({ port: wanted === 0 ? undefined : wanted, host: '127.0.0.1' });
 const log = pino({ level: env.data.MIVVY_LOG_LEVEL }, pino.destination({ dest: join(logDir, 'server.log'), sync: false }));
-const ws = await openWorkspace({ dataDir, inboxes, log }).catch(unusable);
+const ws = await openWorkspace({ dataDir, inboxes, log, looking: env.data.MIVVY_LOOKING }).catch(unusable);
 const addressFile = join(dataDir, 'server.json');
 const server = createApp(ws).listen(port, '127.0.0.1', () => {
   if (wanted !== 0 && port !== wanted) say(`Port ${wanted} is taken, so another was chosen.`);

@@ -76,7 +76,7 @@ async function replaceMaster(ws: Workspace, arrival: Arrival, id: string): Promi
   const before: FilmBefore | null = old.before ?? (old.facts ? { name: old.fileName, shots: old.shots ?? [...oneShot], frames: old.facts.video.frames, rate: old.facts.video.rate, displayed: old.facts.video.displayed, sha256: old.sha256 } : null);
   const [row] = await ws.db.update(masters).set({
     fileName: arrival.fileName, origin: arrival.origin, path: toStored(ws.storage, path), bytes: probed.value.bytes, state: 'ready', facts: probed.value, sha256: null, problem: null,
-    proxy: browserPlays(probed.value) ? 'not-needed' : 'wanted', hasPoster: false, take, shots: null, before, carried: null, revision: old.revision + 1,
+    proxy: browserPlays(probed.value) ? 'not-needed' : 'wanted', hasPoster: false, take, shots: null, drawn: [], before, carried: null, revision: old.revision + 1,
   }).where(eq(masters.id, id)).returning();
   await forgetChanges(ws.db, [id]);
   if (old.origin === 'upload') await rm(fromStored(ws.storage, old.path), { force: true });

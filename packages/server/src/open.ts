@@ -7,6 +7,7 @@ import { jobs } from './db/schema.ts';
 import { openEvents } from './events.ts';
 import { exportWork } from './jobs/export.ts';
 import { ingestWork } from './jobs/ingest.ts';
+import { lookWork } from './jobs/look.ts';
 import { Runner } from './jobs/runner.ts';
 import { SpecLibrary } from './specs.ts';
 import { freeBytes, openStorage } from './storage.ts';
@@ -17,6 +18,10 @@ export interface OpenOptions {
   inboxes?: string[];
   log: Logger;
   freeBytes?: () => Promise<number>;
+  /** Whether films are looked at for subjects as soon as they have been read, or only when that is asked for. */
+  looking?: 'at-once' | 'when-asked';
+  /** Without the detector, or with its models from another folder. */
+  detector?: boolean | string;
 }
 
 /** Opens a data folder: storage, database, spec book, and the job runner, which takes up what was left unfinished. */
@@ -34,7 +39,7 @@ export async function openWorkspace(options: OpenOptions): Promise<Workspace & {
   for (const entry of await readdir(storage.work)) {
     if (!living.has(entry)) await rm(join(storage.work, entry), { recursive: true, force: true });
   }
-  runner.start({ ingest: ingestWork(ws), export: exportWork(ws) });
+  runner.start({ ingest: ingestWork(ws, options.looking ?? 'at-once'), export: exportWork(ws), look: lookWork(ws, options.detector ?? true) });
   return {
     ...ws,
     close: async () => {

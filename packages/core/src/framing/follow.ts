@@ -39,7 +39,7 @@ type Pick0<T, K extends keyof T> = { [P in K]: T[P] };
 /** What was chosen. */
 export interface FollowChoice {
   move: Move;
-  pick: Omit<Pick, 'seen' | 'before'>;
+  pick: Omit<Pick, 'seen' | 'before' | 'named'>;
   /** Limits gave way to points set by hand, by this factor. */
   relaxed: number;
 }
@@ -426,7 +426,7 @@ function whoLeaves(others: readonly Track[], best: Track, span: FrameSpan): stri
   };
   const [other] = others;
   if (!other) return '';
-  const side = / at (left|right)$|in the middle$/.test(other.name) ? '' : middle(other) < middle(best) - 0.05 ? ' at left' : middle(other) > middle(best) + 0.05 ? ' at right' : '';
+  const side = / at (left|right)$|in the middle$|from left$|^leftmost|^rightmost/.test(other.name) ? '' : middle(other) < middle(best) - 0.05 ? ' at left' : middle(other) > middle(best) + 0.05 ? ' at right' : '';
   return `; the ${other.name}${side} would leave the frame`;
 }
 

@@ -25,13 +25,15 @@ export type Fill = z.infer<typeof fillSchema>;
 export const filled: Fill = { kind: 'filled' };
 
 /** What the choice of a stretch's framing was made by, when it was not a person: kept beside it, and of no effect on the picture. */
-export const pickSchema = z.object({
+const pickSchema = z.object({
   /** The subject that the window goes by: the id of its track and its name; null where it goes by none. */
   subject: z.object({ id: z.string().max(60), name: z.string().max(60) }).nullable(),
   /** What was chosen and why, in one sentence. */
   sentence: z.string().max(400),
   /** Calm 0 to lively 1, as it was worked out with. */
   lively: z.number().min(0).max(1),
+  /** A person said which subject to go by (or none); it is kept when the choice is made again. */
+  named: z.boolean(),
   /** A person has looked at it and found it good. */
   seen: z.boolean(),
   /** What was there before, to be put back. */

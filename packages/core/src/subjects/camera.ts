@@ -108,15 +108,12 @@ function arrows(before: LookPicture, after: LookPicture, size: Size, guess: { dx
       if (min(across, down) < 90) continue;
       const sx = x >> 1;
       const sy = y >> 1;
-      let best = Infinity;
-      let bu = 0;
-      let bv = 0;
       // The likely place first: what is worse is soon given up.
       const likelyU = max(0, min(w - side, sx + gx));
       const likelyV = max(0, min(h - side, sy + gy));
-      best = misfit(smallBefore, smallAfter, w, sx, sy, likelyU, likelyV, side, best);
-      bu = likelyU;
-      bv = likelyV;
+      let best = misfit(smallBefore, smallAfter, w, sx, sy, likelyU, likelyV, side, Infinity);
+      let bu = likelyU;
+      let bv = likelyV;
       const top = max(0, sy + gy - far);
       const bottom = min(h - side, sy + gy + far);
       const left = max(0, sx + gx - far);
@@ -132,7 +129,6 @@ function arrows(before: LookPicture, after: LookPicture, size: Size, guess: { dx
           }
         }
       }
-      if (best === Infinity) continue;
       let fine = Infinity;
       let fu = 0;
       let fv = 0;

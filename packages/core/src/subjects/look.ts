@@ -12,7 +12,7 @@ import { movingTracks, smoothTrack, subjectKinds, withoutPieces, withSights, typ
 const { abs, hypot, max, min, round, sqrt } = Math;
 
 /** A subject's box at a master frame, in [0,1] of the displayed master: left, top, width, height; and how sure it is, 0 to 1. */
-const placeSchema = z.object({ at: z.number().int().nonnegative(), x: z.number(), y: z.number(), w: z.number().positive(), h: z.number().positive(), sure: z.number().min(0).max(1) });
+export const placeSchema = z.object({ at: z.number().int().nonnegative(), x: z.number(), y: z.number(), w: z.number().positive(), h: z.number().positive(), sure: z.number().min(0).max(1) });
 export type Place = z.infer<typeof placeSchema>;
 
 /** A subject with an identity through a shot. Between places it moves in straight lines. */

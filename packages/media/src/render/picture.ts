@@ -4,22 +4,10 @@ import { locateTools } from '../ffmpeg/locate.ts';
 import { explainFailure, inputArgs, quietly, runFfmpeg, type RunOptions } from '../ffmpeg/run.ts';
 import { runWorker } from '../workers/run-worker.ts';
 import { decodeFilters, stillFilters } from './filters.ts';
+import { seekTo } from './seek.ts';
 import { pictureNewsSchema, type PictureJob } from './picture-job.ts';
 
 const workerFile = new URL('./picture-worker.ts', import.meta.url);
-
-/** Seeking straight to a later start pays only beyond this many frames. */
-const seekBeyondFrames = 50;
-
-/** Master frames left out by seeking, and the arguments that seek there. */
-function seekTo(plan: RenderPlan): { skipped: number; args: string[] } {
-  const { from } = plan.source;
-  // A varying rate is conformed by counting from the start, so it is never entered in the middle.
-  if (plan.master.rateVaries || plan.master.interlaced || from <= seekBeyondFrames) return { skipped: 0, args: [] };
-  // Half a frame early, so that rounding of timestamps cannot lose the first frame.
-  const seconds = plan.master.videoStartSeconds + ((from - 0.5) * plan.master.rate.den) / plan.master.rate.num;
-  return { skipped: from, args: ['-ss', seconds.toFixed(6)] };
-}
 
 /**
  * Runs one pass of an encode. A window that never moves is cut by ffmpeg's own filters in one process; anything else
@@ -27,7 +15,7 @@ function seekTo(plan: RenderPlan): { skipped: number; args: string[] } {
  * picture's input on the encoder's command line: further inputs, maps, codec, container and file.
  */
 export async function encodePicture(plan: RenderPlan, masterPath: string, inputs: string[], rest: string[], options: RunOptions): Promise<Result<void>> {
-  const seek = seekTo(plan);
+  const seek = seekTo(plan.master, plan.source.from);
   const film = [...seek.args, ...inputArgs(masterPath)];
   const still = stillWindow(plan);
   if (still) {

@@ -1,6 +1,6 @@
 import { index, integer, real, sqliteTable, text, uniqueIndex } from 'drizzle-orm/sqlite-core';
 import type { z } from 'zod';
-import type { Acceptance, CheckReport, Framing, Keep, MarginChoice, MasterFacts, Problem, RenderPlan, Shot } from '@mivvy/core';
+import type { Acceptance, CheckReport, Framing, Keep, MarginChoice, MasterFacts, Problem, RenderPlan, Shot, Track } from '@mivvy/core';
 import type { carriedSchema, jobSchema } from '@mivvy/api';
 
 /** Times are ISO 8601 texts in UTC; JSON columns are written only from values that their Zod schema has passed. */
@@ -64,6 +64,8 @@ export const masters = sqliteTable(
     /** Null until they have been looked for. */
     shots: text('shots', { mode: 'json' }).$type<Shot[]>(),
     keeps: text('keeps', { mode: 'json' }).$type<Keep[]>().notNull().default([]),
+    /** Subjects that people drew on it, followed through their shots. */
+    drawn: text('drawn', { mode: 'json' }).$type<Track[]>().notNull().default([]),
     /** Grows with every change of shots or keeps. */
     revision: integer('revision').notNull().default(1),
     /** The film that this one takes the place of, until its framing has been carried over. */
@@ -96,7 +98,7 @@ export const jobs = sqliteTable(
   'jobs',
   {
     id: id(),
-    kind: text('kind', { enum: ['ingest', 'export'] }).notNull(),
+    kind: text('kind', { enum: ['ingest', 'export', 'look'] }).notNull(),
     productionId: text('production_id').notNull().references(() => productions.id, { onDelete: 'cascade' }),
     subjectId: text('subject_id').notNull(),
     label: text('label').notNull(),

@@ -6,6 +6,7 @@ import { countFrames, findShots, makePoster, makeProxy, makeStill, measureLoudne
 import { readAnalysis, writeAnalysis } from '../analysis.ts';
 import { carryOver } from '../carry.ts';
 import { masters } from '../db/schema.ts';
+import { wantLook } from '../looks.ts';
 import { fromStored, logPath, posterPath, proxyPath, stillPath } from '../storage.ts';
 import type { Workspace } from '../workspace.ts';
 import type { JobWork } from './runner.ts';
@@ -15,9 +16,9 @@ const stillsAhead = 40;
 
 /**
  * Reads a master through: frames counted, stills drawn, loudness measured, bytes summed, and a proxy made where
- * browsers cannot play it. Each fact is shown as soon as it is known; running it again is harmless.
+ * browsers cannot play it; looking for subjects comes after it, as a job of its own. Each fact is shown as soon as it is known; running it again is harmless.
  */
-export function ingestWork(ws: Pick<Workspace, 'db' | 'storage' | 'events'>): JobWork {
+export function ingestWork(ws: Workspace, looking: 'at-once' | 'when-asked'): JobWork {
   return async ({ job, signal, progress }) => {
     const [row] = await ws.db.select().from(masters).where(eq(masters.id, job.subjectId));
     if (!row?.facts) return { ok: true, value: undefined }; // removed meanwhile
@@ -92,6 +93,7 @@ export function ingestWork(ws: Pick<Workspace, 'db' | 'storage' | 'events'>): Jo
       const middle = Math.floor((span.from + span.to) / 2);
       await makeStill(path, facts, middle, stillHeight, stillPath(ws.storage, row.id, row.take, middle), { signal, nice: true });
     }
+    if (looking === 'at-once') await wantLook(ws, row.id);
     return { ok: true, value: undefined };
   };
 }

@@ -7,7 +7,8 @@ import { acceptRequestSchema, carryMasterSchema, carryRequestSchema, framingChan
 import { carryFilm, carryMatched, matchFilms, matchWords } from '../carry.ts';
 import { addVersions } from '../add-versions.ts';
 import { deliverables, masters, productions, versions } from '../db/schema.ts';
-import { forgetChanges, recall, remember } from '../history.ts';
+import { frameVersion } from '../frame-version.ts';
+import { forgetChanges, recall } from '../history.ts';
 import { bodyOf, param, refuse, route } from '../http/problems.ts';
 import { fromStored } from '../storage.ts';
 import { versionView } from '../views.ts';
@@ -26,17 +27,7 @@ export function versionRoutes(ws: Workspace): Router {
     events.tell({ kind: 'production', productionId });
   };
 
-  /** Frames a version anew and remembers what it was. Only who knows the newest revision gets through. */
-  const frame = (id: string, revision: number, framing: Framing) =>
-    db.transaction(async (tx) => {
-      const [before] = await tx.select().from(versions).where(eq(versions.id, id));
-      // One statement decides between two browsers.
-      const [row] = await tx.update(versions).set({ framing, revision: sql`${versions.revision} + 1`, updatedAt: now() }).where(and(eq(versions.id, id), eq(versions.revision, revision))).returning();
-      if (!before) refuse(404, 'not-found', 'That version is not here any more.');
-      if (!row) refuse(409, 'changed-elsewhere', 'This version was changed in another window meanwhile.', 'The newest framing is shown now; make your change again if you still want it.');
-      await remember(tx, id, { framing: before.framing }, { framing }, now());
-      return row;
-    });
+  const frame = (id: string, revision: number, framing: Framing) => frameVersion(db, id, revision, framing);
 
   router.patch('/versions/:id', route(async (req, res) => {
     const { revision, framing } = bodyOf(framingChangeSchema, req);

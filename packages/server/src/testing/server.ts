@@ -10,7 +10,7 @@ import { openWorkspace, type OpenOptions } from '../open.ts';
 /** A server on a data folder of its own, for one test file. */
 export async function testServer(over: Partial<OpenOptions> = {}) {
   const dir = over.dataDir ?? (await mkdtemp(join(tmpdir(), 'mivvy server ')));
-  const ws = await openWorkspace({ dataDir: dir, log: pino({ level: 'silent' }), ...over });
+  const ws = await openWorkspace({ dataDir: dir, log: pino({ level: 'silent' }), looking: 'when-asked', detector: false, ...over });
   const server = createApp(ws).listen(0, '127.0.0.1');
   await new Promise((resolve) => server.once('listening', resolve));
   const address = server.address();

@@ -1,9 +1,9 @@
-import { useMutation, useQuery, useQueryClient, type QueryClient } from '@tanstack/react-query';
+import { useMutation, useQueries, useQuery, useQueryClient, type QueryClient } from '@tanstack/react-query';
 import { useEffect } from 'react';
 import { z } from 'zod';
 import {
-  carryAnswerSchema, deliverableSchema, inboxFileSchema, jobSchema, masterReadSchema, masterSchema, productionCardSchema, productionDetailSchema, productionSchema, serverEventSchema, specBookViewSchema, versionReadSchema, versionSchema,
-  type Job, type Master, type ProductionDetail, type Version,
+  carryAnswerSchema, drawnSchema, followAnswerSchema, lookViewSchema, deliverableSchema, inboxFileSchema, jobSchema, masterReadSchema, masterSchema, productionCardSchema, productionDetailSchema, productionSchema, serverEventSchema, specBookViewSchema, versionReadSchema, versionSchema,
+  type Job, type LookView, type Master, type ProductionDetail, type Version,
 } from '@mivvy/api';
 import type { Framing, Keep, MarginChoice, Shot } from '@mivvy/core';
 import { ask, remove, tell } from './client.ts';
@@ -14,6 +14,7 @@ const keys = {
   production: (id: string) => ['production', id] as const,
   jobs: (id: string) => ['production', id, 'jobs'] as const,
   deliverables: (id: string) => ['production', id, 'deliverables'] as const,
+  look: (masterId: string) => ['look', masterId] as const,
   specBook: ['spec-book'] as const,
   inbox: ['inbox'] as const,
 };
@@ -22,6 +23,11 @@ export const useProductions = () => useQuery({ queryKey: keys.productions, query
 export const useProduction = (id: string) => useQuery({ queryKey: keys.production(id), queryFn: ({ signal }) => ask(productionDetailSchema, `/productions/${id}`, signal) });
 export const useJobs = (id: string) => useQuery({ queryKey: keys.jobs(id), queryFn: ({ signal }) => ask(z.array(jobSchema), `/productions/${id}/jobs`, signal) });
 export const useDeliverables = (id: string) => useQuery({ queryKey: keys.deliverables(id), queryFn: ({ signal }) => ask(z.array(deliverableSchema), `/productions/${id}/deliverables`, signal) });
+const lookQuery = (masterId: string, enabled: boolean) => ({ queryKey: keys.look(masterId), enabled, staleTime: 60_000, queryFn: ({ signal }: { signal: AbortSignal }) => ask(lookViewSchema, `/masters/${masterId}/look`, signal) });
+/** What was seen in a master, as far as it has been looked at. */
+export const useLook = (masterId: string, enabled = true) => useQuery(lookQuery(masterId, enabled));
+/** The same for several masters. */
+export const useLooks = (masterIds: readonly string[]) => useQueries({ queries: masterIds.map((id) => lookQuery(id, true)), combine: (all) => all.flatMap((q) => q.data ?? []) });
 export const useSpecBook = () => useQuery({ queryKey: keys.specBook, queryFn: ({ signal }) => ask(specBookViewSchema, '/spec-book', signal) });
 export const useInbox = (enabled: boolean) => useQuery({ queryKey: keys.inbox, enabled, queryFn: ({ signal }) => ask(z.array(inboxFileSchema), '/inbox', signal) });
 
@@ -123,6 +129,17 @@ export const useMasterWork = (masterId: string) => {
   });
 };
 
+/** Has a master looked at. */
+export const useWantLook = () => useChange((masterId: string) => tell(lookViewSchema, 'POST', `/masters/${masterId}/look`), (client, masterId, look: LookView) => client.setQueryData(keys.look(masterId), look));
+
+/** Follows a subject that was drawn; its id is the answer. */
+export const useDrawSubject = (masterId: string) =>
+  useChange((input: { frame: number; name: string; box: { x: number; y: number; width: number; height: number } }) => tell(drawnSchema, 'POST', `/masters/${masterId}/subjects`, input), (client, _input, { look }) => client.setQueryData(keys.look(masterId), look));
+export const useForgetSubject = (masterId: string) => useChange((subject: string) => remove(`/masters/${masterId}/subjects/${subject}`), (client) => client.invalidateQueries({ queryKey: keys.look(masterId) }));
+
+/** Chooses the windows of some versions by what is seen. */
+export const useFollow = (id: string) => useChange((input: { versionIds: string[]; lively: number; handMade: boolean }) => tell(followAnswerSchema, 'POST', `/productions/${id}/follow`, input), staleProduction(id));
+
 /** Asks for a production again. */
 export const refreshProduction = (client: QueryClient, id: string) => client.invalidateQueries({ queryKey: keys.production(id) });
 
@@ -163,6 +180,8 @@ export function useServerEvents(): void {
           return void client.invalidateQueries({ queryKey: keys.productions });
         case 'job':
           return putJob(client, event.data.job);
+        case 'look':
+          return void client.invalidateQueries({ queryKey: keys.look(event.data.masterId) });
         case 'spec-book':
           return void client.invalidateQueries({ queryKey: keys.specBook });
       }

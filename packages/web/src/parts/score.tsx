@@ -90,7 +90,7 @@ export function PathRow({ framing, units, master, frame }: { framing: Framing; u
     });
     const dots = framing.stretches.flatMap((s) => {
       const { move } = s;
-      const offsets = move.kind === 'glide' ? [move.start, move.end] : move.kind === 'path' ? move.keys.map((k) => k.at) : [];
+      const offsets = move.kind === 'glide' ? [move.start, move.end] : move.kind === 'path' ? move.keys.map((k) => k.at) : move.kind === 'follow' ? move.points.map((p) => p.at) : [];
       return offsets.map((o) => s.from + o).filter((f) => f >= s.from && f < frames).map((f) => ({ f, y: y(f) }));
     });
     return { lines, dots };
@@ -128,5 +128,5 @@ export function moveWord(framing: Framing, from: number): string {
   if (fill.kind === 'bars') return 'bars';
   if (fill.kind === 'soft') return 'whole';
   if (fill.kind === 'stacked') return 'stacked';
-  return stretch.move.kind === 'path' ? 'moves' : stretch.move.kind;
+  return `${stretch.move.kind === 'path' ? 'moves' : stretch.move.kind === 'follow' ? 'follows' : stretch.move.kind}${stretch.locked ? ', locked' : ''}`;
 }

@@ -14,6 +14,7 @@ import { EditableNumber } from '../../parts/editable.tsx';
 import { useThisProduction } from '../../parts/this-production.ts';
 import { versionName, type Planned } from '../../parts/versions.ts';
 import { moveAs, withoutKey, type Panel, type UnitHand } from './unit-hand.ts';
+import type { Following } from './use-following.ts';
 
 const list = (words: readonly string[]) => (words.length < 2 ? words.join('') : `${words.slice(0, -1).join(', ')} and ${words.at(-1)}`);
 const pixels = (n: number) => `${Number(n.toFixed(1))} px`;
@@ -45,8 +46,9 @@ const moves: readonly { value: Move['kind']; name: string; more: string }[] = [
   { value: 'hold', name: 'holds still', more: 'one window for the whole shot' },
   { value: 'glide', name: 'glides', more: 'once, from one window to another' },
   { value: 'path', name: 'passes through keyframes', more: 'as many as are set' },
+  { value: 'follow', name: 'follows', more: 'a subject, on a way that is worked out' },
 ];
-const moveWords: Record<Move['kind'], string> = { hold: 'holds still', glide: 'glides', path: 'passes through keyframes' };
+const moveWords: Record<Move['kind'], string> = { hold: 'holds still', glide: 'glides', path: 'passes through keyframes', follow: 'follows' };
 
 function fillAs(kind: Fill['kind'], hand: UnitHand): Fill {
   switch (kind) {
@@ -71,6 +73,9 @@ interface NoteProps {
   change: (framing: Framing) => void;
   seek: (frame: number) => void;
   framing: Framing;
+  following: Following;
+  /** What was seen in the shot and what was chosen by it. */
+  subject: ReactNode;
   saved: string;
   header: ReactNode;
   footer: ReactNode;
@@ -180,7 +185,7 @@ function MarginSentence() {
 
 /** The delivery note: the version in sentences, with what can be changed underlined. */
 export function DeliveryNote(props: NoteProps) {
-  const { version, master, frame, planned, hand, panel, setPanel, change, seek, saved, header, footer } = props;
+  const { version, master, frame, planned, hand, panel, setPanel, change, seek, following, subject, saved, header, footer } = props;
   const { displayed } = master.facts!.video;
   const { unit, units } = hand;
   const accept = useAccept();
@@ -207,8 +212,9 @@ export function DeliveryNote(props: NoteProps) {
         The picture <Choice label="Filling" value={fill.kind} shown={fillWords[fill.kind]} options={fills} onChange={(kind) => change(hand.withFill(fillAs(kind, hand)))} />
         {fill.kind === 'bars' && <> in <label className="colourwell"><input type="color" aria-label="Colour of the bars" value={fill.colour} onChange={(event) => change(hand.withFill({ kind: 'bars', colour: event.target.value }))} /></label></>}
         {fill.kind === 'stacked' && <>, the upper one <EditableNumber label="Divide" value={fill.divide * 100} shown={`${Number((fill.divide * 100).toFixed(1))} %`} min={20} max={80} unit="per cent of the height" onChange={(v) => change(hand.withFill({ ...fill, divide: v / 100 }))} /> of the height. The <Choice label="Window at hand" value={panel} shown={`${panel} one`} options={[{ value: 'upper', name: 'upper one' }, { value: 'lower', name: 'lower one' }]} onChange={setPanel} /></>}
-        {hand.movable && <> {fill.kind === 'filled' && 'and '}<Choice label="Movement" value={hand.moveOf(panel).kind} shown={moveWords[hand.moveOf(panel).kind]} options={moves} onChange={(kind) => change(hand.withMove(panel, moveAs(kind, hand, panel)))} /></>}.
+        {hand.movable && <> {fill.kind === 'filled' && 'and '}<Choice label="Movement" value={hand.moveOf(panel).kind} shown={moveWords[hand.moveOf(panel).kind]} options={moves} onChange={(kind) => (kind === 'follow' ? following.run() : change(hand.withMove(panel, moveAs(kind, hand, panel))))} /></>}.
       </p>
+      {subject}
       {hand.movable && <MoveSentence hand={hand} panel={panel} change={change} seek={seek} />}
       {hand.movable && <WindowSentence hand={hand} panel={panel} master={displayed} change={change} />}
       {others.length > 0 && (

@@ -5,11 +5,11 @@ import { useDrag } from '@use-gesture/react';
 import { useSnackbar } from 'notistack';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import { useHotkeys } from 'react-hotkeys-hook';
-import { Link, useNavigate, useParams } from 'react-router';
-import { centredPose, clamp, commonArea, frameToTimecode, keepsWithin, layoutAt, maxZoom, oneShot, poseAt, problemLine, settlePose, sizeLabel, unitsOf, upperHeight, windowOf, type Clip, type Size } from '@mivvy/core';
+import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
+import { centredPose, clamp, commonArea, fps, frameToTimecode, keepsWithin, layoutAt, maxZoom, oneShot, poseAt, problemLine, settlePose, sizeLabel, stretchAt, unitsOf, upperHeight, windowOf, withUnitMarks, type Clip, type Size } from '@mivvy/core';
 import type { Master, Version } from '@mivvy/api';
 import { problemOf } from '../../api/client.ts';
-import { useReadPlan } from '../../api/queries.ts';
+import { useDrawSubject, useReadPlan } from '../../api/queries.ts';
 import { Empty } from '../../parts/notices.tsx';
 import { OverlaySwitches, useOverlays } from '../../parts/overlay-switches.tsx';
 import { frameOf, Proof, WholeMaster } from '../../parts/proof.tsx';
@@ -24,10 +24,16 @@ import { useDesk, useHead } from '../../play/use-desk.tsx';
 import { CarryDialog } from './carry-dialog.tsx';
 import { DeliveryNote, WaitingNote } from './delivery-note.tsx';
 import { Dimmed, KeepMarks, OverMaster, placeOver, WindowChoice } from './over-master.tsx';
+import { FollowDialog } from './follow-dialog.tsx';
+import { RoundBar } from './round-bar.tsx';
+import { DrawSubject, SubjectMarks } from './subject-marks.tsx';
+import { SubjectNote } from './subject-note.tsx';
 import { usePictureHand, zoomStep, type Caught, type Held } from './picture-hand.ts';
 import { moveAs, takeUnit, withoutKey, type Panel } from './unit-hand.ts';
+import { useFollowing } from './use-following.ts';
 import { useFramingEdit } from './use-framing-edit.ts';
 import { useMasterLook } from './use-master-look.ts';
+import { WayEditor } from './way-editor.tsx';
 import './framing.css';
 
 /** A picture as large as its box allows, in its own shape. */
@@ -53,9 +59,15 @@ function Workplace({ version, master, siblings }: { version: Version; master: Ma
   const shots = master.shots ?? oneShot;
   const headFrame = Math.min(head.frame, frames - 1);
   const units = useMemo(() => unitsOf(framing, shots, frames), [framing, shots, frames]);
-  const hand = takeUnit(framing, units, headFrame, displayed, frame);
+  const hand = takeUnit(framing, units, headFrame, displayed, frame, fps(facts.rate));
   const [chosenPanel, setPanel] = useState<Panel>('upper');
   const panel: Panel = hand.clip.fill.kind === 'stacked' ? chosenPanel : 'upper';
+  const following = useFollowing(version, master, framing, hand, setFraming);
+  const follows = panel === 'upper' && hand.clip.fill.kind === 'filled' && hand.clip.move.kind === 'follow' ? hand.clip.move : null;
+  const [drawing, setDrawing] = useState(false);
+  const [showSubjects, setShowSubjects] = useState(true);
+  const [followingAll, setFollowingAll] = useState(false);
+  const draw = useDrawSubject(master.id);
   const [caught, setCaught] = useState<Caught>({ x: null, y: null });
   const [carrying, setCarrying] = useState(false);
   const [trueSize, setTrueSize] = useState(false);
@@ -69,7 +81,7 @@ function Workplace({ version, master, siblings }: { version: Version; master: Ma
     const at = hand.unit.from + hand.editAt(panel);
     if (at !== headFrame) desk.seek(at);
   };
-  const held = (which: Panel): Held | null => (hand.movable ? { pose: hand.editPose(which), master: displayed, part: hand.partOf(which), setPose: (pose) => setFraming(hand.withPose(which, pose)) } : null);
+  const held = (which: Panel): Held | null => (hand.movable ? { pose: hand.editPose(which), master: displayed, part: hand.partOf(which), setPose: (pose) => (follows ? following.setPose(hand.at, pose) : setFraming(hand.withPose(which, pose))) } : null);
   const pickOnMaster = (fx: number, fy: number) => {
     if (hand.clip.fill.kind !== 'stacked') return held('upper');
     const inside = (which: Panel) => {
@@ -96,9 +108,11 @@ function Workplace({ version, master, siblings }: { version: Version; master: Ma
   const setPose = (next: typeof pose) => {
     if (!hand.movable) return;
     settleHead();
-    setFraming(hand.withPose(panel, next));
+    // On a way that is worked out, a place set by hand is a point that the rest goes around.
+    if (follows) following.setPose(hand.at, next);
+    else setFraming(hand.withPose(panel, next));
   };
-  const deps = [framing, headFrame, panel, version, production];
+  const deps = [framing, headFrame, panel, version, production, following];
   const keys = { preventDefault: true };
   useHotkeys('left,right,up,down,shift+left,shift+right,shift+up,shift+down', (event) => {
     const by = event.shiftKey ? 10 : 1;
@@ -112,8 +126,12 @@ function Workplace({ version, master, siblings }: { version: Version; master: Ma
   const kind = (which: 'hold' | 'glide' | 'path') => hand.movable && setFraming(hand.withMove(panel, moveAs(which, hand, panel)));
   useHotkeys('h', () => void kind('hold'), deps);
   useHotkeys('g', () => void kind('glide'), deps);
-  useHotkeys('k', () => void (hand.moveOf(panel).kind === 'path' ? setFraming(hand.withPose(panel, hand.poseOf(panel))) : kind('path')), deps);
-  useHotkeys('delete,backspace', () => setFraming(hand.withMove(panel, withoutKey(hand.moveOf(panel), hand.at))), deps);
+  useHotkeys('k', () => void (follows ? following.setPoint(hand.at, hand.poseOf(panel)) : hand.moveOf(panel).kind === 'path' ? setFraming(hand.withPose(panel, hand.poseOf(panel))) : kind('path')), deps);
+  useHotkeys('f', () => hand.movable && following.run(), deps);
+  useHotkeys('o', () => setShowSubjects((was) => !was), deps);
+  useHotkeys('d', () => setDrawing((was) => !was), deps);
+  useHotkeys('t', () => setFraming(withUnitMarks(framing, hand.unit, frames, { locked: !stretchAt(framing, hand.unit.from).locked })), deps);
+  useHotkeys('delete,backspace', () => (follows ? following.setPoint(hand.at, null) : setFraming(hand.withMove(panel, withoutKey(hand.moveOf(panel), hand.at)))), deps);
   useHotkeys('a', () => setFraming(hand.shared ? hand.alone() : hand.sharedOut()), deps);
   const copy = () => {
     copied = hand.clip;
@@ -158,12 +176,20 @@ function Workplace({ version, master, siblings }: { version: Version; master: Ma
   const keeps = keepsWithin(master.keeps, frames);
   const waiting = planned?.troubles.filter((t) => t.severity !== 'note').length ?? 0;
 
+  const [search] = useSearchParams();
+  const round = search.has('round');
+  const onDrawn = (box: Parameters<typeof draw.mutate>[0]['box']) => draw.mutate({ frame: headFrame, name: `choice ${(following.look?.drawn.length ?? 0) + 1}`, box }, {
+    onSuccess: ({ subject, look: seen }) => { setDrawing(false); const drawn = seen.drawn.find((t) => t.id === subject); if (drawn) following.run({ subject, drawn }); },
+    onError: (error) => enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error' }),
+  });
+
   const header = (
     <>
       <div className="siblings" role="navigation" aria-label="Versions of this master">
         {siblings.map((v) => <Link key={v.id} to={`/productions/${v.productionId}/framing/${v.id}`} className={v.id === version.id ? 'on' : ''} aria-current={v.id === version.id ? 'page' : undefined} aria-label={`${v.tag}, ${versionName(v)}`} title={versionName(v)}>{v.tag}</Link>)}
       </div>
       <h2>{versionName(version)}</h2>
+      {!round && <RoundBar version={version} framing={framing} hand={hand} change={setFraming} />}
     </>
   );
   const footer = (
@@ -177,8 +203,9 @@ function Workplace({ version, master, siblings }: { version: Version; master: Ma
   );
   return (
     <>
+      {round && <RoundBar version={version} framing={framing} hand={hand} change={setFraming} />}
       <div className="framing">
-        {planned ? <DeliveryNote key={version.id} version={version} master={master} frame={frame} planned={planned} hand={hand} panel={panel} setPanel={setPanel} change={setFraming} seek={(f) => { desk.pause(); desk.seek(f); }} framing={framing} saved={saved} header={header} footer={footer} /> : <WaitingNote version={version} />}
+        {planned ? <DeliveryNote key={version.id} version={version} master={master} frame={frame} planned={planned} hand={hand} panel={panel} setPanel={setPanel} change={setFraming} seek={(f) => { desk.pause(); desk.seek(f); }} framing={framing} following={following} subject={<SubjectNote version={version} master={master} framing={framing} hand={hand} following={following} change={setFraming} drawing={drawing} onDraw={() => setDrawing(!drawing)} onFollowAll={() => setFollowingAll(true)} />} saved={saved} header={header} footer={footer} /> : <WaitingNote version={version} />}
         <section className="table" aria-label="Master">
           <div className="bar">
             <span style={{ display: 'flex', alignItems: 'center', gap: 6, minWidth: 0 }}>
@@ -195,9 +222,11 @@ function Workplace({ version, master, siblings }: { version: Version; master: Ma
               <Dimmed windows={mine} master={displayed} strength={look.dim} />
               <OverMaster others={others} common={common} master={displayed} look={look} />
               <KeepMarks keeps={keeps} frame={headFrame} />
+              {showSubjects && !drawing && <SubjectMarks tracks={following.tracks} chosen={following.subject?.id} frame={headFrame} onChoose={(subject) => following.run({ subject })} />}
               {caught.x !== null && <div className="caught" style={{ left: `${caught.x * 100}%`, top: 0, bottom: 0, width: 1 }} />}
               {caught.y !== null && <div className="caught" style={{ top: `${caught.y * 100}%`, left: 0, right: 0, height: 1 }} />}
               {mine.map((w, i) => <div key={i} className={`window ${mine.length > 1 && (i === 0) !== (panel === 'upper') ? 'resting' : ''}`} style={{ ...placeOver(w, displayed), outlineWidth: look.line, outlineColor: look.colour }}><span className="tag">{version.tag}{mine.length > 1 && (i === 0 ? ' upper' : ' lower')}</span></div>)}
+              {drawing && <DrawSubject busy={draw.isPending} onDrawn={onDrawn} />}
             </div>
           </div>
         </section>
@@ -218,6 +247,12 @@ function Workplace({ version, master, siblings }: { version: Version; master: Ma
           {waiting > 0 && <button className="fix tall" onClick={() => nextTrouble()}>Next trouble</button>}
           <span className="quiet clip" style={{ marginLeft: 'auto', fontSize: 12 }}>Drag the window or the proof, scroll to zoom, arrows to nudge, [ and ] for the shots, ? for all keys</span>
         </div>
+        {follows && (
+          <>
+            <div className="labels"><span style={{ height: 76 }}>This shot</span></div>
+            <WayEditor hand={hand} move={follows} master={master} frame={frame} following={following} headFrame={headFrame} />
+          </>
+        )}
         <div className="labels"><span style={{ height: 46 }}>Shots</span><span style={{ height: 44 }}>Window’s way</span><span style={{ height: 20 }}>Keeps</span><span style={{ height: 12 }}>Troubles</span></div>
         <Score master={master}>
           <ShotRow master={master} shots={shots} chosen={hand.unit} words={(i) => moveWord(framing, shots[i]!.from)} />
@@ -227,6 +262,7 @@ function Workplace({ version, master, siblings }: { version: Version; master: Ma
         </Score>
       </div>
       {carrying && <CarryDialog open version={version} shotAt={hand.unit.from} shotName={`shot ${hand.unit.shot + 1}`} onClose={() => setCarrying(false)} />}
+      {followingAll && <FollowDialog version={version} lively={following.lively} onVersion={following.runAll} onClose={() => setFollowingAll(false)} />}
       {trueSize && <TrueSize version={shown} master={master} overlays={overlays} onClose={() => setTrueSize(false)} />}
     </>
   );

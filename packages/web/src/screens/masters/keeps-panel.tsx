@@ -1,8 +1,9 @@
 import TextField from '@mui/material/TextField';
 import { useState } from 'react';
 import { useHotkeys } from 'react-hotkeys-hook';
-import { frameToTimecode, keepAt, oneShot, shotIndexAt, shotSpans, withKeepAt, type Keep, type KeepKind, type Rate } from '@mivvy/core';
+import { clampFraction, frameToTimecode, keepAt, oneShot, shotIndexAt, overlayName, shotSpans, withKeepAt, type Keep, type KeepKind, type Rate } from '@mivvy/core';
 import type { Master } from '@mivvy/api';
+import { useLook } from '../../api/queries.ts';
 import { Choice } from '../../parts/choice.tsx';
 import { EditableNumber } from '../../parts/editable.tsx';
 import { useDesk, useHead } from '../../play/use-desk.tsx';
@@ -24,6 +25,27 @@ function SpanSentence({ keep, frames, rate, shot, onChange }: { keep: Keep; fram
       It counts from <EditableNumber label="First frame" value={keep.span.from} shown={code(keep.span.from)} min={0} max={keep.span.to - 1} unit="frames" onChange={(v) => onChange({ ...keep.span, from: Math.round(v) })} /> to{' '}
       <EditableNumber label="First frame after it" value={keep.span.to} shown={code(keep.span.to)} min={keep.span.from + 1} max={frames} unit="frames" onChange={(v) => onChange({ ...keep.span, to: Math.round(v) })} />:{' '}
       <button className="fix" onClick={() => onChange({ ...shot })}>this shot</button>, <button className="fix" onClick={() => onChange({ from: 0, to: frames })}>the whole film</button>.
+    </p>
+  );
+}
+
+/** What lies still over the picture, as it was seen: offered as keeps, and not offered where there is one already. */
+function OverlayOffers({ master, busy, onKeep }: { master: Master; busy: boolean; onKeep: (keep: Keep) => void }) {
+  const look = useLook(master.id).data;
+  const { rate } = master.facts!.video;
+  const offers = (look?.shots ?? []).flatMap((s) => s.overlays).filter((o) => o.to - o.from > 12 && !master.keeps.some((k) => {
+    const r = keepAt(k, Math.floor((o.from + o.to) / 2));
+    const width = Math.min(r.x + r.width, o.x + o.width) - Math.max(r.x, o.x);
+    const height = Math.min(r.y + r.height, o.y + o.height) - Math.max(r.y, o.y);
+    return k.span.from < o.to && k.span.to > o.from && width > 0 && height > 0 && width * height > 0.3 * Math.min(o.width * o.height, r.width * r.height);
+  }));
+  if (!offers.length) return null;
+  return (
+    <p>
+      Seen lying still over the picture:{' '}
+      {offers.slice(0, 6).map((o, i) => (
+        <span key={`${o.from} ${o.x} ${o.y}`}>{i > 0 && ', '}{overlayName(o)} at <span className="mono">{frameToTimecode(o.from, rate)}</span> (<button className="fix" disabled={busy} onClick={() => onKeep({ id: crypto.randomUUID().slice(0, 8), name: overlayName(o).slice(0, 60), kind: o.width > 0.16 ? 'title' : 'logo', span: { from: o.from, to: o.to }, keys: [{ at: o.from, ...clampFraction(o) }] })}>keep it</button>)</span>
+      ))}.
     </p>
   );
 }
@@ -60,6 +82,7 @@ export function KeepsPanel({ master, chosenId, onChoose, drawing, onDraw }: { ma
           </li>
         ))}
       </ul>
+      <OverlayOffers master={master} busy={busy} onKeep={(keep) => { save([...master.keeps, keep]); onChoose(keep.id); }} />
       {chosen && (
         <div className="keepform">
           <NameField key={chosen.id} keep={chosen} onChange={(name) => change({ ...chosen, name })} />

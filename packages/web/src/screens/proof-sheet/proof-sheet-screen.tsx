@@ -9,6 +9,7 @@ import { problemOf } from '../../api/client.ts';
 import { useExport } from '../../api/queries.ts';
 import { useArriving } from '../../api/uploads.ts';
 import { ArrivingList, DropArea, InboxDialog } from '../../parts/bring-in.tsx';
+import { useWorthLooks } from '../../parts/following.ts';
 import { Empty } from '../../parts/notices.tsx';
 import { OverlaySwitches, useOverlays } from '../../parts/overlay-switches.tsx';
 import { PlacesDialog } from '../../parts/places-dialog.tsx';
@@ -145,6 +146,7 @@ const mostListed = 40;
 /** What needs a person: faults first, then files that are behind, then what to look at. */
 function NeedsALook({ production, rows }: { production: ProductionDetail; rows: { master: Master; versions: SheetVersion[] }[] }) {
   const go = useGoToTrouble();
+  const worth = useWorthLooks(production);
   const seen = new Map(rows.flatMap(({ master, versions }) => versions.map((v) => [v.version.id, { ...v, master }] as const)));
   const items: LookItem[] = [...seen.values()].flatMap(({ version, master }) => {
     const at = (rank: number, shape: LookItem['shape'], word: string, text: string, to: string, name: string): LookItem => ({ rank, key: `${version.id} ${word}`, shape, word, text, version, master, frame: Math.floor((master.facts?.video.frames ?? 1) / 5), act: { to, name } });
@@ -170,7 +172,13 @@ function NeedsALook({ production, rows }: { production: ProductionDetail; rows: 
   return (
     <aside className="side" aria-label="Needs a look">
       <h2>Needs a look <span className="quiet">{count}</span></h2>
-      {count === 0 && <p className="quiet" style={{ marginTop: 8 }}>{production.versions.length ? 'Nothing. Every version keeps to its place’s numbers and shows what it must.' : 'Nothing yet.'}</p>}
+      {worth.length > 0 && (
+        <div className="look-item" style={{ gridTemplateColumns: '1fr' }}>
+          <div><Stamp shape="look">Worth a look</Stamp><p>{worth.length === 1 ? 'One shot' : `${worth.length} shots`} that {worth.length === 1 ? 'was' : 'were'} framed by what is seen. The worst: {versionName(worth[0]!.version)}, shot {worth[0]!.unit.shot + 1}, {worth[0]!.judgement.words[0] ?? `${worth[0]!.judgement.figure} of 100`}.</p>
+          <Link className="fix tall" to={`framing/${worth[0]!.version.id}?round=${worth[0]!.unit.from}`}>Go through them</Link></div>
+        </div>
+      )}
+      {count === 0 && worth.length === 0 && <p className="quiet" style={{ marginTop: 8 }}>{production.versions.length ? 'Nothing. Every version keeps to its place’s numbers and shows what it must.' : 'Nothing yet.'}</p>}
       {faulty.map(({ master }) => (
         <div key={master.id} className="look-item" style={{ gridTemplateColumns: '1fr' }}>
           <div><Stamp shape="fail">Cannot be used</Stamp><p><b style={{ fontWeight: 600 }}>{master.fileName}</b></p><p className="quiet">{master.problem && problemLine(master.problem)}</p></div>

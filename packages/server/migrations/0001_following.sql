@@ -1,0 +1,1 @@
+ALTER TABLE `masters` ADD `drawn` text DEFAULT '[]' NOT NULL;
