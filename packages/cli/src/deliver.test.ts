@@ -3,6 +3,7 @@ import { execa } from 'execa';
 import { mkdtemp, readdir, rm, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { makeFollowedFilm } from '../../media/src/testing/followed-film.ts';
 import { deliverCommand } from './deliver.ts';
 
 let dir: string;
@@ -98,7 +99,32 @@ describe('deliver', () => {
     expect(sum(await basic('--placement', 'square', '--in', '1s', '--to', '2s', '--quiet'))).not.toBe(sum(one));
   });
 
+  test('following: the subject is in every frame of a tall file, where a held window loses it', async () => {
+    const [shot] = await makeFollowedFilm(at('runner.mp4'), [0]);
+    /** Where the red runner is in a file's frames, a fraction of their width; null where there is nothing red. */
+    const runner = async (file: string) => {
+      const { stdout } = await execa('ffmpeg', ['-v', 'error', '-i', file, '-vf', 'scale=90:160,format=yuv444p', '-f', 'rawvideo', '-'], { encoding: 'buffer' });
+      return Array.from({ length: stdout.length / (90 * 160 * 3) }, (_, f) => {
+        let [sum, n] = [0, 0];
+        for (let i = 0; i < 90 * 160; i++) if (stdout[f * 90 * 160 * 3 + 2 * 90 * 160 + i]! > 165) { sum += i % 90; n++; }
+        return n > 20 ? sum / n / 90 : null;
+      });
+    };
+    const deliver = async (...args: string[]) => {
+      const { code, lines, told } = await run('--master', at('runner.mp4'), '--specs', at('book.json'), '--placement', 'tall', '--quiet', ...args);
+      expect(code).toBe(0);
+      return { seen: await runner(lines[0]!.file!), told };
+    };
+    const [followed, held] = [await deliver('--framing', 'follow'), await deliver()];
+    expect(followed.told.join(' ')).toContain('1 shot framed by what is seen in it');
+    expect(followed.seen).toHaveLength(shot!.pictures.length);
+    expect(followed.seen.filter((x) => x !== null && x > 0.1 && x < 0.9)).toHaveLength(shot!.pictures.length);
+    expect(held.seen.filter((x) => x !== null && x > 0.1 && x < 0.9).length).toBeLessThan(shot!.pictures.length * 0.6);
+  }, 90_000);
+
   test.each<[string, string[], RegExp]>([
+    ['how lively, in no number', ['--master', 'film one.mp4', '--specs', 'book.json', '--placement', 'tall', '--framing', 'follow', '--lively', 'very'], /--lively very is not a number from 0 to 1/],
+    ['a plan and following at once', ['--master', 'film one.mp4', '--specs', 'book.json', '--placement', 'tall', '--framing', 'follow', '--plan', 'book.json'], /cannot both say/],
     ['a plan that is none', ['--master', 'film one.mp4', '--specs', 'book.json', '--placement', 'tall', '--plan', 'book.json'], /book\.json was not taken: format/],
     ['a plan that is not there', ['--master', 'film one.mp4', '--specs', 'book.json', '--placement', 'tall', '--plan', 'gone.json'], /cannot be read/],
     ['no placement', ['--master', 'film one.mp4', '--specs', 'book.json'], /--placement is missing/],

@@ -94,6 +94,9 @@ export function candidatesIn({ look, span, before = [], setup, framesPerSecond }
   return scored.filter((c) => c.score > 0.02).sort((a, b) => b.score - a.score);
 }
 
+/** A place in [0,1], to a millionth: far less than a pixel. */
+const tidy = (v: number) => round(min(1, max(0, v)) * 1e6) / 1e6;
+
 /** One axis of the question: places in frame widths (or heights) of the window, knot by knot. */
 interface Axis {
   /** Window's side as a fraction of the master's. */
@@ -104,6 +107,8 @@ interface Axis {
   comfort: Band;
   wanted: Float64Array;
   pull: Float64Array;
+  /** At some knot what should be seen is wider than the window. */
+  tooWide: boolean;
 }
 
 const none = (n: number) => new Float64Array(n).fill(NaN);
@@ -122,6 +127,13 @@ function clearRun(rules: FrameRules, axis: 'x' | 'y', from: number, to: number):
   return free.sort((p, q) => q[1] - q[0] - (p[1] - p[0]))[0] ?? [start, end];
 }
 
+/** True for a keep that some place of the window shows whole. */
+function fitsWindow(keep: Keep, q: FollowQuestion): boolean {
+  const window = largestWindowSize(q.master, q.rules.frame);
+  const zoom = q.zoom ?? 1;
+  return keep.keys.every((k) => k.width * q.master.width <= window.width / zoom + 0.5 && k.height * q.master.height <= window.height / zoom + 0.5);
+}
+
 /** Sets the question up along one axis. */
 function axisOf(q: FollowQuestion, axis: 'x' | 'y', subjects: readonly Track[], knots: number, step: number): Axis {
   const window = largestWindowSize(q.master, q.rules.frame);
@@ -132,7 +144,7 @@ function axisOf(q: FollowQuestion, axis: 'x' | 'y', subjects: readonly Track[], 
   const result: Axis = {
     side, high: high < 1e-9 ? 0 : high,
     keeps: { low: none(knots), high: none(knots), weight: 1000 }, outer: { low: none(knots), high: none(knots), weight: 200 }, comfort: { low: none(knots), high: none(knots), weight: 6 },
-    wanted: new Float64Array(knots), pull: new Float64Array(knots),
+    wanted: new Float64Array(knots), pull: new Float64Array(knots), tooWide: false,
   };
   if (result.high === 0) return result;
   const band = (b: Band, k: number, low: number, high: number, strict: boolean) => {
@@ -153,6 +165,7 @@ function axisOf(q: FollowQuestion, axis: 'x' | 'y', subjects: readonly Track[], 
   for (let k = 0; k < knots; k++) {
     const frame = min(q.span.to - 1, round(q.span.from + k * step));
     for (const keep of q.keeps) {
+      if (!fitsWindow(keep, q)) continue;
       if (frame < keep.span.from || frame >= keep.span.to) continue;
       const box = keepAt(keep, frame);
       const [at, size] = axis === 'x' ? [box.x, box.width] : [box.y, box.height];
@@ -170,6 +183,7 @@ function axisOf(q: FollowQuestion, axis: 'x' | 'y', subjects: readonly Track[], 
     }
     if (end <= start) continue;
     const size = (end - start) / side;
+    if (size > 1) result.tooWide = true;
     const slack = min(edge, max(0, (1 - size) / 2) * 0.8);
     band(result.outer, k, end / side - 1 + slack, start / side - slack, false);
     // Where the outlet draws nothing, at the height at which the subject is seen.
@@ -256,17 +270,21 @@ export function chooseWindow(q: FollowQuestion): FollowChoice {
   const candidates = candidatesIn(q);
   const forced = q.subject === undefined ? undefined : q.subject === null ? null : q.look.tracks.find((t) => t.id === q.subject);
   const points = q.points ?? [];
-  const keepsHere = q.keeps.filter((k) => k.span.from < q.span.to && k.span.to > q.span.from);
+  const inSpan = q.keeps.filter((k) => k.span.from < q.span.to && k.span.to > q.span.from);
+  // What is larger than the window cannot be kept by any of its places; that is a trouble, and no reason to go anywhere.
+  const keepsHere = inSpan.filter((k) => fitsWindow(k, q));
+  const tooLarge = inSpan.filter((k) => !keepsHere.includes(k)).map((k) => k.name);
+  const large = tooLarge.length ? `; ${listed(tooLarge)} ${tooLarge.length > 1 ? 'are' : 'is'} larger than the frame shows` : '';
   const step = max(1, knotSeconds * q.framesPerSecond);
   const frames = q.span.to - q.span.from;
   const count = controlsFor(frames, step);
   const knots = count - 2;
   const zoom = q.zoom ?? 1;
   const axes = (tracks: readonly Track[]) => ({ x: axisOf(q, 'x', tracks, knots, step), y: axisOf(q, 'y', tracks, knots, step) });
-  const pose = (a: { x: Axis; y: Axis }, x: number, y: number) => ({ x: min(1, max(0, (x + 0.5) * a.x.side)), y: min(1, max(0, (y + 0.5) * a.y.side)), zoom });
+  const pose = (a: { x: Axis; y: Axis }, x: number, y: number) => ({ x: tidy((x + 0.5) * a.x.side), y: tidy((y + 0.5) * a.y.side), zoom });
   const choice = (move: Move, subject: Track | null, sentence: string, relaxed = 1): FollowChoice => ({ move, relaxed, pick: { subject: subject ? { id: subject.id, name: subject.name } : null, sentence, lively: q.lively } });
   const hold = (a: { x: Axis; y: Axis }, subject: Track | null, sentence: string) => choice({ kind: 'hold', pose: pose(a, bestStanding(a.x).v, bestStanding(a.y).v) }, subject, sentence);
-  const fits = (a: { x: Axis; y: Axis }) => [a.x, a.y].every((one) => one.high === 0 || bestStanding(one).worst < 1e-6);
+  const fits = (a: { x: Axis; y: Axis }) => [a.x, a.y].every((one) => one.high === 0 || (!one.tooWide && bestStanding(one).worst < 1e-6));
 
   const best = forced === undefined ? candidates[0]?.track : (forced ?? undefined);
   const others = best ? candidates.filter((c) => c.track !== best && c.score > (candidates[0]?.score ?? 0) * 0.45 && matters(c.track, best)).map((c) => c.track) : [];
@@ -275,7 +293,7 @@ export function chooseWindow(q: FollowQuestion): FollowChoice {
     const a = axes([]);
     middleWanted(a);
     const why = keepsHere.length ? `Holds where ${listed(keepsHere.map((k) => k.name))} ${keepsHere.length > 1 ? 'are' : 'is'} seen` : q.look.everythingMoves ? 'Holds the middle: so much moves here that no one subject stands out' : 'Holds the middle: nothing stands out';
-    if (!handMade) return hold(a, null, `${why}.`);
+    if (!handMade) return hold(a, null, `${why}${large}.`);
     return follow(q, a, pose, count, step, (move, relaxed) => choice(move, null, 'Goes through the points that were set by hand.', relaxed));
   }
 
@@ -291,7 +309,7 @@ export function chooseWindow(q: FollowQuestion): FollowChoice {
   const obeyed = keepsHere.length ? `, with ${listed(keepsHere.map((k) => k.name))} kept in view` : '';
   if (!handMade && (frames / q.framesPerSecond < tooShortToMove || (sways(a.x, hx) && sways(a.y, hy)))) {
     const short = frames / q.framesPerSecond < tooShortToMove ? ': the shot is too short to move in' : '';
-    return hold(a, best, `Holds on the ${best.name}${short}${obeyed}${left}.`);
+    return hold(a, best, `Holds on the ${best.name}${short}${obeyed}${left}${large}.`);
   }
   const seconds = step / q.framesPerSecond;
   const { maxSpeed } = livelyLimits(q.lively);
@@ -302,10 +320,10 @@ export function chooseWindow(q: FollowQuestion): FollowChoice {
       const at = (v: number) => (moving[0] === 'x' ? pose(a, v, hy.v) : pose(a, hx.v, v));
       const [start, end] = [round(glide.start * step), max(round(glide.start * step) + 1, min(frames - 1, round(glide.end * step)))];
       const way = moving[0] === 'x' ? (glide.to > glide.from ? 'to the right' : 'to the left') : glide.to > glide.from ? 'down' : 'up';
-      return choice({ kind: 'glide', a: at(glide.from), b: at(glide.to), start, end, ease: 'soft' }, best, `Glides once ${way} with the ${best.name}${obeyed}${left}.`);
+      return choice({ kind: 'glide', a: at(glide.from), b: at(glide.to), start, end, ease: 'soft' }, best, `Glides once ${way} with the ${best.name}${obeyed}${left}${large}.`);
     }
   }
-  return follow(q, a, pose, count, step, (move, relaxed) => choice(move, best, `Follows the ${best.name}${obeyed}${left}${tooQuick(a, move)}.`, relaxed));
+  return follow(q, a, pose, count, step, (move, relaxed) => choice(move, best, `Follows the ${best.name}${obeyed}${left}${large}${tooQuick(a, move)}.`, relaxed));
 }
 
 /** Says so where the subject outruns the window. */

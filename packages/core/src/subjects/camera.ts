@@ -72,10 +72,33 @@ function misfit(from: Uint8Array, to: Uint8Array, width: number, x: number, y: n
   return sum;
 }
 
-/** Place between whole pixels where three misfits in a row are least: the lowest point of the curve through them. */
-function between(left: number, middle: number, right: number): number {
-  const bend = left + right - 2 * middle;
-  return bend > 0 ? max(-0.5, min(0.5, (left - right) / (2 * bend))) : 0;
+/**
+ * How far beyond a whole pixel a block lies, from the slopes of the picture that it was found in (Lucas and Kanade,
+ * 1981, from memory). The lowest of three misfits would be drawn to whole pixels.
+ */
+function beyondPixel(before: Uint8Array, after: Uint8Array, width: number, x: number, y: number, u: number, v: number): { x: number; y: number } {
+  let xx = 1e-3;
+  let xy = 0;
+  let yy = 1e-3;
+  let ex = 0;
+  let ey = 0;
+  for (let j = 0; j < block; j++) {
+    const p = (y + j) * width + x;
+    const q = (v + j) * width + u;
+    for (let i = 0; i < block; i++) {
+      const gx = (after[q + i + 1]! - after[q + i - 1]!) / 2;
+      const gy = (after[q + i + width]! - after[q + i - width]!) / 2;
+      const off = before[p + i]! - after[q + i]!;
+      xx += gx * gx;
+      xy += gx * gy;
+      yy += gy * gy;
+      ex += off * gx;
+      ey += off * gy;
+    }
+  }
+  const n = xx * yy - xy * xy;
+  if (n < 1e-6) return { x: 0, y: 0 };
+  return { x: max(-0.8, min(0.8, (yy * ex - xy * ey) / n)), y: max(-0.8, min(0.8, (xx * ey - xy * ex) / n)) };
 }
 
 interface Arrow {
@@ -143,8 +166,8 @@ function arrows(before: LookPicture, after: LookPicture, size: Size, guess: { dx
         }
       }
       if (fine === Infinity || fine > block * block * 22) continue;
-      const at = (u: number, v: number) => misfit(before, after, width, x, y, u, v, block, Infinity);
-      found.push({ x: x + block / 2, y: y + block / 2, dx: fu - x + between(at(fu - 1, fv), fine, at(fu + 1, fv)), dy: fv - y + between(at(fu, fv - 1), fine, at(fu, fv + 1)) });
+      const beyond = beyondPixel(before, after, width, x, y, fu, fv);
+      found.push({ x: x + block / 2, y: y + block / 2, dx: fu - x + beyond.x, dy: fv - y + beyond.y });
     }
   }
   return found;
@@ -184,8 +207,8 @@ function agreedMove(all: readonly Arrow[], size: Size): CameraMove {
     }
   }
   // A camera that may as well be standing stands: most still blocks agree on nothing else.
-  const standing = all.filter((o) => hypot(o.dx, o.dy) < 0.3).length;
-  if (standing > 4 && standing >= all.filter((o) => hypot(o.dx - seed.dx, o.dy - seed.dy) < 0.3).length * 0.8) return { ...stillCamera, sure: standing / all.length };
+  const standing = all.filter((o) => hypot(o.dx, o.dy) < 0.14).length;
+  if (standing > 4 && standing >= all.filter((o) => hypot(o.dx - seed.dx, o.dy - seed.dy) < 0.14).length * 0.8) return { ...stillCamera, sure: standing / all.length };
   let move: CameraMove = { a: 1, b: 0, dx: seed.dx, dy: seed.dy, sure: 0 };
   const offOf = (o: Arrow) => {
     const to = movePoint(move, o.x, o.y, size);

@@ -83,7 +83,7 @@ function worldOf(shot: ShotPictures): { world: FollowWorld; unclear: number; map
 }
 
 /** What catches the eye in a shot and neither moves by itself nor is known to the detector: by colour and contrast. */
-function salientTrack(shot: ShotPictures, world: FollowWorld, taken: readonly RawTrack[]): RawTrack | null {
+function salientTrack(shot: ShotPictures, world: FollowWorld, taken: readonly RawTrack[], overlaid: (box: LookBox, at: number) => boolean): RawTrack | null {
   const { pictures, size } = shot;
   const n = pictures.length;
   const looks = [...new Set([0.15, 0.35, 0.5, 0.65, 0.85].map((t) => min(n - 1, round(t * (n - 1)))))];
@@ -101,6 +101,7 @@ function salientTrack(shot: ShotPictures, world: FollowWorld, taken: readonly Ra
   });
   const start = seen[looks.length >> 1]!;
   for (const { part } of start.parts) {
+    if (overlaid(part, start.at)) continue;
     if (taken.some((t) => t.boxes.some((b) => b.at === start.at && overlapShare(b.box, part) > 0.2))) continue;
     let again = 0;
     for (const other of seen) {
@@ -159,7 +160,7 @@ export function lookAtShot(shot: ShotPictures, sights: readonly Sight[], idAs: s
   let moving = pictures.length >= 5 ? movingTracks(parts, world) : [];
   if (look.everythingMoves) moving = moving.filter((t) => t.boxes.length > pictures.length * 0.7).slice(0, 2);
   let tracks = withSights(moving, sights, world).filter((t) => t.boxes.length > 0);
-  const salient = pictures.length >= 3 ? salientTrack(shot, world, tracks) : null;
+  const salient = pictures.length >= 3 ? salientTrack(shot, world, tracks, overlaid) : null;
   if (salient) tracks.push(salient);
   tracks = withoutPieces(tracks);
 

@@ -3,7 +3,7 @@ import type { SubjectKind } from './tracks.ts';
 const { atan2, hypot } = Math;
 
 /** Hues of the two colour differences, degrees from the blue axis towards red, and what they are called. */
-const hues: readonly [number, string][] = [[-20, 'blue'], [40, 'violet'], [75, 'pink'], [102, 'red'], [128, 'orange'], [160, 'yellow'], [205, 'green'], [262, 'green'], [300, 'teal'], [340, 'blue']];
+const hues: readonly [number, string][] = [[-20, 'blue'], [40, 'violet'], [75, 'pink'], [102, 'red'], [128, 'orange'], [160, 'yellow'], [205, 'green'], [262, 'green'], [272, 'teal'], [312, 'blue']];
 
 /** A plain word for a colour of luma and two colour differences. Common names; the bounds are ours. */
 export function colourWord([luma, u, v]: readonly number[]): string {

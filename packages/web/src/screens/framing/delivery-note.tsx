@@ -201,9 +201,8 @@ export function DeliveryNote(props: NoteProps) {
   return (
     <section className="note" aria-label="Delivery note">
       {header}
-      <FileSentences version={version} frame={frame} planned={planned} />
-      {whole.map((t) => <p key={t.code} className="warn mild">{t.sentence}</p>)}
       <h3>Shot {unit.shot + 1} of {shotCount} · camera {unit.setup}{others.length > 0 && others.length < 9 && `, with ${others.length === 1 ? 'shot' : 'shots'} ${list(others.map(String))}`}{others.length >= 9 && `, with ${others.length} others`}</h3>
+      {subject}
       {open.map((t) => <TroubleNote key={`${t.code} ${t.keepId ?? ''} ${t.area ?? ''} ${t.span.from}`} trouble={t} props={props} />)}
       {accepted.map(({ trouble, acceptance }) => (
         <p key={acceptance.mark} className="warn mild">{trouble.sentence} Accepted: {acceptance.reason}. <button className="fix" onClick={() => accept.mutate({ versionId: version.id, mark: acceptance.mark, reason: null })}>Take that back</button></p>
@@ -214,7 +213,6 @@ export function DeliveryNote(props: NoteProps) {
         {fill.kind === 'stacked' && <>, the upper one <EditableNumber label="Divide" value={fill.divide * 100} shown={`${Number((fill.divide * 100).toFixed(1))} %`} min={20} max={80} unit="per cent of the height" onChange={(v) => change(hand.withFill({ ...fill, divide: v / 100 }))} /> of the height. The <Choice label="Window at hand" value={panel} shown={`${panel} one`} options={[{ value: 'upper', name: 'upper one' }, { value: 'lower', name: 'lower one' }]} onChange={setPanel} /></>}
         {hand.movable && <> {fill.kind === 'filled' && 'and '}<Choice label="Movement" value={hand.moveOf(panel).kind} shown={moveWords[hand.moveOf(panel).kind]} options={moves} onChange={(kind) => (kind === 'follow' ? following.run() : change(hand.withMove(panel, moveAs(kind, hand, panel))))} /></>}.
       </p>
-      {subject}
       {hand.movable && <MoveSentence hand={hand} panel={panel} change={change} seek={seek} />}
       {hand.movable && <WindowSentence hand={hand} panel={panel} master={displayed} change={change} />}
       {others.length > 0 && (
@@ -226,6 +224,9 @@ export function DeliveryNote(props: NoteProps) {
       <p className={factor > 1.005 ? 'warn' : 'quiet'}>
         {factor > 1.005 ? <>The picture is enlarged <b>{factor.toFixed(2)} times</b>. A master {Math.ceil(displayed.width * factor)} pixels wide, or a frame {Math.floor(frame.width / factor / 2) * 2} wide, would avoid it.</> : `The picture is reduced to ${factor.toFixed(2)} of its size.`}
       </p>
+      <h3>The file</h3>
+      <FileSentences version={version} frame={frame} planned={planned} />
+      {whole.map((t) => <p key={t.code} className="warn mild">{t.sentence}</p>)}
       <MarginSentence />
       {footer}
       <p className="quiet" style={{ fontSize: 12 }} role="status">{saved}</p>

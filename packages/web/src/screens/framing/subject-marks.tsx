@@ -4,16 +4,19 @@ import { placeAt, type Track } from '@mivvy/core';
 
 const style = (b: { x: number; y: number; w: number; h: number }) => ({ left: `${b.x * 100}%`, top: `${b.y * 100}%`, width: `${b.w * 100}%`, height: `${b.h * 100}%` });
 
+/** So many are named, the most plainly seen; the others when the pointer is on them. */
+const mostNamed = 3;
+
 /** The subjects seen at a frame, as faint boxes with their names; a click goes by one. */
 export function SubjectMarks({ tracks, chosen, frame, onChoose }: { tracks: readonly Track[]; chosen: string | undefined; frame: number; onChoose: (id: string) => void }) {
   return (
     <>
-      {tracks.map((t) => {
+      {tracks.map((t, i) => {
         const place = placeAt(t, frame);
         if (!place) return null;
         return (
           <button key={t.id} type="button" className={`subject ${t.id === chosen ? 'on' : ''}`} style={{ ...style(place), opacity: t.id === chosen ? 1 : 0.45 + 0.4 * place.sure }} aria-pressed={t.id === chosen} aria-label={`Go by the ${t.name}`} onClick={() => onChoose(t.id)}>
-            <span>{t.name}</span>
+            <span className={i < mostNamed || t.id === chosen ? '' : 'on-hover'}>{t.name}</span>
           </button>
         );
       })}
