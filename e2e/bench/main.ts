@@ -14,6 +14,7 @@ import { heldFraming, hiddenKeeps, makePlan, planMaster, stillWindow, type Place
 import { countFrames, deliver, findShots, probeMaster } from '../../packages/media/src/index.ts';
 import { containerArgs, pictureArgs } from '../../packages/media/src/render/encoders.ts';
 import { stillFilters } from '../../packages/media/src/render/filters.ts';
+import { followingTable, lookingSpeed, solvingSpeed } from './following.ts';
 
 const root = fileURLToPath(new URL('../..', import.meta.url));
 const { values } = parseArgs({ options: { pairs: { type: 'string', default: '2' }, only: { type: 'string' } } });
@@ -250,6 +251,17 @@ async function exportMemory(short: string, long: string): Promise<void> {
 }
 
 try {
+  if (!values.only || values.only === 'following') {
+    followingTable(say);
+    solvingSpeed(say);
+    await lookingSpeed(dir, say, timed);
+  }
+  if (values.only !== 'following') await others();
+} finally {
+  await rm(dir, { recursive: true, force: true });
+}
+
+async function others(): Promise<void> {
   const source = await film(3);
   if (!values.only || values.only === 'export') await exportRatio(source);
   if (!values.only || values.only === 'moving') await movingRatio(source);
@@ -260,6 +272,4 @@ try {
     const easy = await film(0);
     await exportMemory(easy, await longFilm(easy));
   }
-} finally {
-  await rm(dir, { recursive: true, force: true });
 }

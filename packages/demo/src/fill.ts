@@ -3,7 +3,8 @@ import { basename } from 'node:path';
 import { setTimeout } from 'node:timers/promises';
 import { fileURLToPath } from 'node:url';
 import { z } from 'zod';
-import { inboxFileSchema, masterSchema, productionCardSchema, productionDetailSchema, productionSchema, versionSchema } from '@mivvy/api';
+import { followAnswerSchema, inboxFileSchema, lookViewSchema, masterSchema, productionCardSchema, productionDetailSchema, productionSchema, versionSchema } from '@mivvy/api';
+import { usualLively } from '@mivvy/core';
 import { demoFilms } from './film/make.ts';
 import { filmCuts, filmFraming, filmKeeps } from './framing.ts';
 
@@ -70,6 +71,15 @@ async function fill(): Promise<void> {
   }
   const phone = masters.find((m) => m.fileName.startsWith('Phone'));
   if (phone) await ask(z.unknown(), `/productions/${production.id}/versions`, 'POST', { masterId: phone.id, placementIds: ['kelpie-tall', 'hearthpost-story'] });
+
+  // What nobody has framed by hand is framed by what is seen, as soon as the film has been looked at.
+  const story = (await detail()).versions.find((v) => v.masterId === film.id && v.placementId === 'hearthpost-story');
+  for (let i = 0; story && i < 600; i++) {
+    const { state } = await ask(lookViewSchema, `/masters/${film.id}/look`);
+    if (state === 'failed') return;
+    if (state === 'done') return void (await ask(followAnswerSchema, `/productions/${production.id}/follow`, 'POST', { versionIds: [story.id], lively: usualLively }));
+    await setTimeout(500);
+  }
 }
 
 await fill();

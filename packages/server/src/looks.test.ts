@@ -27,7 +27,7 @@ beforeAll(async () => {
   ({ id: productionId } = await s.get(productionSchema, 'POST', '/productions', { name: 'Two shots' }));
   const [file] = await s.get(z.array(inboxFileSchema), 'GET', '/inbox');
   await s.get(masterSchema, 'POST', `/productions/${productionId}/masters`, { inboxFile: file!.path });
-  master = (await until(async () => { const d = await detail(); return d.jobs.length === 0 && d.masters[0]!.shots && d; })).masters[0]!;
+  master = (await until(async () => { const d = await detail(); return d.jobs.length === 0 && d.masters[0]!.shots !== null && d; })).masters[0]!;
   const shots = shotsSchema.parse([{ from: 0, setup: '1' }, { from: known[0]!.pictures.length, setup: '2' }]);
   master = await s.get(masterSchema, 'PATCH', `/masters/${master.id}/work`, { revision: master.revision, shots });
   versions = await s.get(z.array(versionSchema), 'POST', `/productions/${productionId}/versions`, { masterId: master.id, placementIds: ['quick-tall', 'quick-square'] });

@@ -233,7 +233,7 @@ function standingCost(a: Axis, v: number, from = 0, to = a.pull.length): { cost:
 /** The best place to stand: the cost is convex, so the least is found by thirds. */
 function bestStanding(a: Axis, from = 0, to = a.pull.length): { v: number; cost: number; worst: number; out: number } {
   let [low, high] = [0, a.high];
-  for (let i = 0; i < 44 && high - low > 1e-7; i++) {
+  for (let i = 0; i < 34 && high - low > 2e-6; i++) {
     const [p, q] = [low + (high - low) / 3, high - (high - low) / 3];
     if (standingCost(a, p, from, to).cost <= standingCost(a, q, from, to).cost) high = q;
     else low = p;

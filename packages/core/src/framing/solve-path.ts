@@ -134,7 +134,7 @@ function shrink(v: number, by: number, limit: number): number {
 
 /** Limits are kept with a hair to spare, so that rounding does not break them. */
 const hair = 0.998;
-const mostRounds = 260;
+const mostRounds = 180;
 /** Rows go a little beyond their step: the method gets there sooner (over-relaxation). */
 const beyond = 1.6;
 /** Fixed points weigh so much that everything else gives way to them. */

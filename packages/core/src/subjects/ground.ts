@@ -17,8 +17,9 @@ export function cameraFromTo(path: CameraPath, from: number, to: number): Camera
 const references = 7;
 /** The ground of a picture that shows at least this much of another can be taken from it. */
 const enoughShared = 0.4;
-/** A ground reaches this far beyond the picture that it belongs to, pixels, so that it serves the pictures beside it. */
-const rim = 16;
+/** A ground reaches this far beyond the picture that it belongs to, pixels, so that it serves the pictures beside it; hardly, under a camera that stands. */
+const movingRim = 16;
+const stillRim = 2;
 /** A ground serves the pictures so near to it, and only while the camera has moved less than the rim. */
 const servesPictures = 30;
 
@@ -65,7 +66,7 @@ interface Ground {
   high: Int16Array[];
 }
 
-function groundOf(pictures: readonly LookPicture[], path: CameraPath, at: number, size: Size): Ground {
+function groundOf(pictures: readonly LookPicture[], path: CameraPath, at: number, size: Size, rim: number): Ground {
   const { width, height } = size;
   const plane = width * height;
   const [across, down] = [width + 2 * rim, height + 2 * rim];
@@ -139,19 +140,22 @@ const unknown = -1000;
  */
 export class Grounds {
   private readonly grounds: Ground[] = [];
+  private readonly rim: number;
 
   constructor(
     private readonly pictures: readonly LookPicture[],
     private readonly path: CameraPath,
     private readonly size: Size,
-  ) {}
+  ) {
+    this.rim = path.every((m) => m.a === 1 && m.b === 0 && m.dx === 0 && m.dy === 0) ? stillRim : movingRim;
+  }
 
   /** True when a ground that belongs to one picture covers another. */
   private reaches(at: number, groundAt: number): boolean {
     const { width, height } = this.size;
     const move = cameraFromTo(this.path, at, groundAt);
     const [a, b] = [movePoint(move, 0, 0, this.size), movePoint(move, width, height, this.size)];
-    return max(abs(a.x), abs(a.y), abs(b.x - width), abs(b.y - height)) < rim - 2;
+    return max(abs(a.x), abs(a.y), abs(b.x - width), abs(b.y - height)) <= this.rim - 2;
   }
 
   private near(at: number): Ground {
@@ -160,7 +164,7 @@ export class Grounds {
     // As far ahead as it reaches back to this picture: under a fast camera that is not far.
     let ahead = min(this.pictures.length - 1, at + servesPictures - 4);
     while (ahead > at && !this.reaches(at, ahead)) ahead = at + ((ahead - at) >> 1);
-    const ground = groundOf(this.pictures, this.path, ahead, this.size);
+    const ground = groundOf(this.pictures, this.path, ahead, this.size, this.rim);
     this.grounds.push(ground);
     if (this.grounds.length > 8) this.grounds.shift();
     return ground;
@@ -168,6 +172,7 @@ export class Grounds {
 
   standsOut(at: number): Uint8Array {
     const { width, height } = this.size;
+    const { rim } = this;
     const plane = width * height;
     const across = width + 2 * rim;
     const down = height + 2 * rim;

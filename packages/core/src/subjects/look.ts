@@ -2,7 +2,7 @@ import { z } from 'zod';
 import type { Size } from '../picture/geometry.ts';
 import { cameraThrough } from './camera.ts';
 import { followBox, type BoxAt, type FollowWorld } from './follow-box.ts';
-import { cameraFromTo, Grounds, partsOf, type Part } from './ground.ts';
+import { Grounds, partsOf, type Part } from './ground.ts';
 import { plainName, tellApart } from './names.ts';
 import { overlaysIn } from './overlays.ts';
 import { insidePicture, overlapShare, sharedArea, type LookBox, type LookPicture } from './picture.ts';
@@ -102,17 +102,16 @@ function salientTrack(shot: ShotPictures, world: FollowWorld, taken: readonly Ra
   const start = seen[looks.length >> 1]!;
   for (const { part } of start.parts) {
     if (overlaid(part, start.at)) continue;
-    if (taken.some((t) => t.boxes.some((b) => b.at === start.at && overlapShare(b.box, part) > 0.2))) continue;
-    let again = 0;
-    for (const other of seen) {
-      const camera = cameraFromTo(world.path, start.at, other.at);
-      const moved: LookBox = { ...part, x: part.x + camera.dx, y: part.y + camera.dy };
-      if (other.parts.some((p) => sharedArea(p.part, moved) > 0.4 * min(p.part.area, part.area))) again++;
-    }
-    if (again < seen.length * 0.6) continue;
+    if (taken.some((t) => t.boxes.some((b) => b.at === start.at && overlapShare(b.box, part) > 0.4))) continue;
     const from: BoxAt = { at: start.at, box: { x: part.x, y: part.y, width: part.width, height: part.height }, sure: 0.6 };
     const boxes = [...followBox(world, from, -1).reverse(), from, ...followBox(world, from, 1)].map((b) => ({ ...b, sure: b.sure * 0.75 }));
-    if (boxes.length >= n * 0.5) return { kind: 'thing', what: '', boxes, colour: part.colour };
+    if (boxes.length < n * 0.5) continue;
+    // Whatever it does, it must catch the eye wherever it has gone.
+    const again = seen.filter(({ at, parts }) => {
+      const here = boxes[at - boxes[0]!.at]?.box;
+      return here && parts.some((p) => sharedArea(p.part, here) > 0.4 * min(p.part.width * p.part.height, here.width * here.height));
+    });
+    if (again.length >= seen.length * 0.6) return { kind: 'thing', what: '', boxes, colour: part.colour };
   }
   return null;
 }
@@ -167,10 +166,9 @@ export function lookAtShot(shot: ShotPictures, sights: readonly Sight[], idAs: s
   const weight = (t: RawTrack) => t.boxes.reduce((sum, b) => sum + b.sure * sqrt(b.box.width * b.box.height), 0) * (t.kind === 'person' || t.kind === 'face' ? 1.5 : 1);
   tracks = tracks.filter((t) => t.boxes.length >= min(pictures.length * 0.25, shot.perSecond * 0.8)).sort((a, b) => weight(b) - weight(a)).slice(0, mostTracks);
   const smooth = tracks.map((t) => ({ ...t, boxes: smoothTrack(t.boxes) }));
-  const named = tellApart(smooth.map((t) => ({ name: plainName(t.kind, t.what, t.colour), x: t.boxes[t.boxes.length >> 1]!.box.x })));
   look.tracks = smooth.flatMap((t, i) => {
     const places = placesOf(t.boxes, shot);
-    return places.length ? [{ id: `${idAs}${i + 1}`, kind: t.kind, name: named[i]!, places }] : [];
+    return places.length ? [{ id: `${idAs}${i + 1}`, kind: t.kind, name: plainName(t.kind, t.what, t.colour), places }] : [];
   });
   look.overlays = overlays.map((o) => ({
     x: o.box.x / size.width, y: o.box.y / size.height, width: o.box.width / size.width, height: o.box.height / size.height,
@@ -242,12 +240,12 @@ export function placeAt(track: Track, frame: number): Place | null {
 }
 
 /**
- * Puts the pieces of a long shot together; each piece starts with the picture that the one before it ended with. A
- * subject that is in the same place on both sides of a seam is one.
+ * Makes a shot's look of its pieces, one or more; each piece starts with the picture that the one before it ended with.
+ * A subject that is in the same place on both sides of a seam is one, and subjects of one name are told apart.
  */
 export function stitchLooks(pieces: readonly ShotLook[]): ShotLook {
   const [first, ...rest] = pieces;
-  return rest.reduce<ShotLook>((whole, piece) => {
+  const whole = rest.reduce<ShotLook>((whole, piece) => {
     const taken = new Set<Track>();
     const tracks = whole.tracks.map((track) => {
       const end = placeAt(track, piece.from);
@@ -264,6 +262,8 @@ export function stitchLooks(pieces: readonly ShotLook[]): ShotLook {
       tracks: [...tracks, ...piece.tracks.filter((t) => !taken.has(t))], overlays: [...whole.overlays, ...piece.overlays],
     };
   }, first!);
+  const names = tellApart(whole.tracks.map((t) => ({ name: t.name, x: t.places[t.places.length >> 1]!.x })));
+  return { ...whole, tracks: whole.tracks.map((t, i) => ({ ...t, name: names[i]! })) };
 }
 
 /** Whether the detector helped, and if not, why, in a sentence for people. */

@@ -390,7 +390,7 @@ export function withoutPieces(tracks: readonly RawTrack[]): RawTrack[] {
     const inside = common.filter((b) => {
       const w = at(whole, b.at)!.box;
       const wide: LookBox = { x: w.x - w.width * 0.2, y: w.y - w.height * 0.2, width: w.width * 1.4, height: w.height * 1.4 };
-      return area(b.box) < area(w) * 0.5 && sharedArea(b.box, wide) > 0.75 * area(b.box);
+      return area(b.box) < area(w) * (piece.kind === 'mover' ? 0.9 : 0.5) && sharedArea(b.box, wide) > 0.75 * area(b.box);
     });
     return inside.length > common.length * 0.85;
   }));

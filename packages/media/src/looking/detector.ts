@@ -8,6 +8,8 @@ import { div, image, mul, ready, setBackend, sub, tensor4d, tidy, type io, type 
 import { z } from 'zod';
 import { subjectKinds } from '@mivvy/core';
 
+const require = createRequire(import.meta.url);
+
 /** What the detector saw in one picture; the box in [0,1] of it. */
 export const seenSchema = z.object({ kind: z.enum(subjectKinds), what: z.string(), score: z.number(), x: z.number(), y: z.number(), width: z.number(), height: z.number() });
 export type Seen = z.infer<typeof seenSchema>;
@@ -45,12 +47,12 @@ export interface Detector {
 /** Folder of the models that ship with the product. */
 export function shippedModels(): string {
   // The package names no file of its own but its entry, two folders below its root.
-  return join(dirname(createRequire(import.meta.url).resolve('@vladmandic/human')), '..', 'models');
+  return join(dirname(require.resolve('@vladmandic/human')), '..', 'models');
 }
 
 /** Loads the detector: things and creatures, and faces. Throws where a model is missing or damaged. */
 export async function loadDetector(models: string): Promise<Detector> {
-  setWasmPaths(`${dirname(createRequire(import.meta.url).resolve('@tensorflow/tfjs-backend-wasm/dist/tfjs-backend-wasm.wasm'))}/`);
+  setWasmPaths(`${dirname(require.resolve('@tensorflow/tfjs-backend-wasm/dist/tfjs-backend-wasm.wasm'))}/`);
   await setBackend('wasm');
   await ready();
   const things = await modelFrom(models, 'centernet');

@@ -2,10 +2,7 @@ import { spawn } from 'node:child_process';
 import { once } from 'node:events';
 import { followedShot, followedSize, type FollowedShot } from '../../../core/src/testing/followed.ts';
 
-/** Frames a second of these films: the set's pictures are every second one at twenty-five. */
-export const followedFilmRate = { num: 25, den: 2 };
-
-/** Writes some shots of the set, one after the other, as a real film of 640 × 360. */
+/** Writes some shots of the set, one after the other, as a real film of 640 × 360 at 12.5 frames a second: their pictures are every second one at twenty-five. */
 export async function makeFollowedFilm(path: string, indices: readonly number[]): Promise<FollowedShot[]> {
   const shots = indices.map(followedShot);
   const { width, height } = followedSize;
