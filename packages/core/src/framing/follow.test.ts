@@ -78,7 +78,13 @@ describe('choosing', () => {
       expect(w.x).toBeLessThanOrEqual(0.62 * 1920 + 1);
       expect(w.x + w.width).toBeGreaterThanOrEqual(0.72 * 1920 - 1);
     }
-    expect(pick.sentence).toMatch(/with Title kept in view/);
+    expect(pick).toMatchObject({ subject: null, sentence: 'Holds where Title is seen; the person would leave the frame.' });
+    // Where both can be seen, both are.
+    const both = chooseWindow(ask([going('a', 'person', 0.3, 0.34, 150)], { keeps: [keep(0.42)] }));
+    expect(both.pick).toMatchObject({ subject: { id: 'a' }, sentence: 'Holds on the person, with Title kept in view.' });
+    // One that no window shows whole is a trouble, and said; the subject is framed as if it were not there.
+    const large = chooseWindow(ask([going('a', 'person', 0.3, 0.34, 150)], { keeps: [keep(0.5, 0.45)] }));
+    expect(large.pick.sentence).toBe('Holds on the person; Title is larger than the frame shows.');
   });
   test('the subject stands clear of what the outlet draws', () => {
     const rules: FrameRules = { ...tall, blocked: [{ name: 'buttons', x: 0.7, y: 0.2, width: 0.3, height: 0.6 }] };

@@ -103,6 +103,8 @@ interface Axis {
   side: number;
   high: number;
   keeps: Band;
+  /** Keeps clear of what the outlet draws as well, where there is room. */
+  keepsClear: Band;
   outer: Band;
   comfort: Band;
   wanted: Float64Array;
@@ -143,7 +145,7 @@ function axisOf(q: FollowQuestion, axis: 'x' | 'y', subjects: readonly Track[], 
   const high = max(0, 1 / side - 1);
   const result: Axis = {
     side, high: high < 1e-9 ? 0 : high,
-    keeps: { low: none(knots), high: none(knots), weight: 1000 }, outer: { low: none(knots), high: none(knots), weight: 200 }, comfort: { low: none(knots), high: none(knots), weight: 6 },
+    keeps: { low: none(knots), high: none(knots), weight: 1000 }, keepsClear: { low: none(knots), high: none(knots), weight: 40 }, outer: { low: none(knots), high: none(knots), weight: 200 }, comfort: { low: none(knots), high: none(knots), weight: 6 },
     wanted: new Float64Array(knots), pull: new Float64Array(knots), tooWide: false,
   };
   if (result.high === 0) return result;
@@ -170,6 +172,9 @@ function axisOf(q: FollowQuestion, axis: 'x' | 'y', subjects: readonly Track[], 
       const box = keepAt(keep, frame);
       const [at, size] = axis === 'x' ? [box.x, box.width] : [box.y, box.height];
       band(result.keeps, k, (at + size) / side - 1, at / side, true);
+      const [across, long] = axis === 'x' ? [box.y, box.height] : [box.x, box.width];
+      const [clear0, clear1] = clearRun(q.rules, axis, (across - middleOfOther) / sides[other], (across + long - middleOfOther) / sides[other]);
+      if (clear1 - clear0 > size / side) band(result.keepsClear, k, (at + size) / side - clear1, at / side - clear0, true);
     }
     let [sure, start, end, crossStart, crossEnd] = [0, 1, 0, 1, 0];
     for (const track of subjects) {
@@ -224,7 +229,7 @@ function standingCost(a: Axis, v: number, from = 0, to = a.pull.length): { cost:
       worst = max(worst, off);
       if (off > 1e-9) out++;
     }
-    if (a.comfort.low[k] === a.comfort.low[k]) cost += a.comfort.weight * max(0, a.comfort.low[k]! - v, v - a.comfort.high[k]!);
+    for (const b of [a.keepsClear, a.comfort]) if (b.low[k] === b.low[k]) cost += b.weight * max(0, b.low[k]! - v, v - b.high[k]!);
     if (a.pull[k]! > 0) cost += (a.pull[k]! * (v - a.wanted[k]!) ** 2) / 2;
   }
   return { cost, worst, out };
@@ -303,6 +308,12 @@ export function chooseWindow(q: FollowQuestion): FollowChoice {
     if (fits(all)) return hold(all, best, `Holds still: ${listed([best.name, ...others.map((o) => o.name)])} all fit.`.replace('all fit', others.length === 1 ? 'both fit' : 'all fit'));
   }
   const a = axes([best]);
+  // Keeps come first: where the subject cannot be seen beside one that is there nearly all the time, the keep is held.
+  if (!handMade && forced === undefined && keepsHere.length && apartShare(a) > 0.6) {
+    const kept = axes([]);
+    middleWanted(kept);
+    return hold(kept, null, `Holds where ${listed(keepsHere.map((k) => k.name))} ${keepsHere.length > 1 ? 'are' : 'is'} seen; the ${best.name} would leave the frame${large}.`);
+  }
   const left = others.length ? whoLeaves(others, best, q.span) : '';
   const [hx, hy] = [bestStanding(a.x), bestStanding(a.y)];
   const sways = (one: Axis, h: { worst: number; out: number }) => one.high === 0 || h.worst < 1e-6 || (h.worst < swayed && travelOf(one) < 0.16);
@@ -326,6 +337,15 @@ export function chooseWindow(q: FollowQuestion): FollowChoice {
   return follow(q, a, pose, count, step, (move, relaxed) => choice(move, best, `Follows the ${best.name}${obeyed}${left}${large}${tooQuick(a, move)}.`, relaxed));
 }
 
+/** Share of the span in which a keep and the subject cannot both be in the window. */
+function apartShare(a: { x: Axis; y: Axis }): number {
+  let apart = 0;
+  for (let k = 0; k < a.x.pull.length; k++) {
+    if ([a.x, a.y].some((one) => one.keeps.low[k] === one.keeps.low[k] && one.outer.low[k] === one.outer.low[k] && (one.keeps.low[k]! > one.outer.high[k]! + 0.02 || one.outer.low[k]! > one.keeps.high[k]! + 0.02))) apart++;
+  }
+  return apart / a.x.pull.length;
+}
+
 /** Says so where the subject outruns the window. */
 function tooQuick(a: { x: Axis; y: Axis }, move: FollowMove): string {
   let [out, n] = [0, 0];
@@ -336,7 +356,8 @@ function tooQuick(a: { x: Axis; y: Axis }, move: FollowMove): string {
       const at = v / one.side - 0.5;
       return one.high === 0 || one.outer.low[k] !== one.outer.low[k] ? 0 : max(one.outer.low[k]! - at, at - one.outer.high[k]!);
     });
-    if (!(a.x.pull[k]! > 0) && !(a.y.pull[k]! > 0)) continue;
+    // Where a keep holds the window back, speed is not to blame.
+    if ((!(a.x.pull[k]! > 0) && !(a.y.pull[k]! > 0)) || a.x.keeps.low[k] === a.x.keeps.low[k] || a.y.keeps.low[k] === a.y.keeps.low[k]) continue;
     n++;
     if (max(...off) > 0.12) out++;
   }
@@ -396,7 +417,7 @@ function follow(q: FollowQuestion, a: { x: Axis; y: Axis }, pose: (a: { x: Axis;
   const seconds = step / q.framesPerSecond;
   const solve = (one: Axis, axis: 'x' | 'y') => {
     if (one.high === 0) return { controls: Float64Array.of(0), relaxed: 1 };
-    const bands = [one.keeps, one.outer, one.comfort].map((b) => ({ ...b, low: Float64Array.from(b.low), high: Float64Array.from(b.high) }));
+    const bands = [one.keeps, one.keepsClear, one.outer, one.comfort].filter((b) => b.low.some((v) => v === v)).map((b) => ({ ...b, low: Float64Array.from(b.low), high: Float64Array.from(b.high) }));
     const pull = Float64Array.from(one.pull);
     // Around a point that a person has set, what was worked out has no say.
     for (const p of points) {
@@ -409,7 +430,7 @@ function follow(q: FollowQuestion, a: { x: Axis; y: Axis }, pose: (a: { x: Axis;
     const even = spans.filter((s) => s.how === 'even');
     for (const s of even) for (let k = max(0, Math.ceil(s.from / step)); k <= min(pull.length - 1, s.to / step); k++) {
       pull[k] = 0;
-      for (const b of bands.slice(2)) b.low[k] = b.high[k] = NaN;
+      for (const b of bands) if (b.weight < 10) b.low[k] = b.high[k] = NaN;
     }
     const problem: PathProblem = {
       count, seconds, low: 0, high: one.high, wanted: one.wanted, pull, bands, maxSpeed, maxAcceleration,
