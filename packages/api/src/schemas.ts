@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import {
-  acceptanceSchema, checkReportSchema, detectorNoteSchema, framingSchema, keepSchema, marginChoiceSchema, masterFactsSchema, outletSchema, placementSchema, shotLookSchema, shotsSchema, trackSchema,
+  acceptanceSchema, checkReportSchema, detectorNoteSchema, frameSpanSchema, framingSchema, keepSchema, keptSchema, marginChoiceSchema, masterFactsSchema, outletSchema, paceSchema, placementSchema, shotLookSchema, shotsSchema, trackSchema,
 } from '@mivvy/core';
 
 const id = z.string().regex(/^[A-Za-z0-9_-]{4,32}$/);
@@ -46,6 +46,20 @@ export const carriedSchema = z.object({
 /** Whether the last change can be taken back, and the one taken back done again. */
 const undoSchema = z.object({ undo: z.boolean(), redo: z.boolean() });
 
+/** A cut of a master: what plays, in which order, how fast. */
+export const cutSchema = z.object({
+  id,
+  masterId: id,
+  name: z.string(),
+  kept: keptSchema,
+  pace: paceSchema,
+  /** Length of the fade across each join of the sound, milliseconds. */
+  joinMs: z.number(),
+  revision: z.number().int(),
+  can: undoSchema,
+});
+export type Cut = z.infer<typeof cutSchema>;
+
 /** A master file of a production. */
 export const masterSchema = z.object({
   id,
@@ -69,6 +83,8 @@ export const masterSchema = z.object({
   /** Grows with every change of shots or keeps; a change names the revision it was made from. */
   revision: z.number().int(),
   carried: carriedSchema.nullable(),
+  /** Its cuts, oldest first; the full film is always there besides. */
+  cuts: z.array(cutSchema),
   can: undoSchema,
   createdAt: when,
 });
@@ -121,6 +137,8 @@ export const versionSchema = z.object({
   /** Letter that tells the versions of one master apart. */
   tag: z.string(),
   placementId: z.string(),
+  /** The cut that it plays; null for the full film. */
+  cutId: id.nullable(),
   outlet: z.object({ id: z.string(), name: z.string() }).nullable(),
   /** Null when the spec book no longer holds it. */
   placement: placementSchema.nullable(),
@@ -164,6 +182,24 @@ export const carryRequestSchema = z.strictObject({ fromVersionId: id, toVersionI
 /** Copies the framing of all versions of a master to those of another, making the ones that are missing. */
 export const carryMasterSchema = z.strictObject({ toMasterId: id });
 export const carryAnswerSchema = z.object({ changed: z.number().int(), words: z.array(z.string()) });
+export const newCutSchema = z.strictObject({ name: shortText, kept: keptSchema.optional(), pace: paceSchema.optional() });
+export const cutChangeSchema = z.strictObject({ revision: z.number().int(), name: shortText.optional(), kept: keptSchema.optional(), pace: paceSchema.optional(), joinMs: z.number().min(0).max(500).optional() });
+/** The cut that a version plays from now on; null for the full film. */
+export const playsCutSchema = z.strictObject({ cutId: id.nullable() });
+/** A cut made from an edit list, and what is worth saying about that. */
+export const cutReadSchema = z.object({ master: masterSchema, cutId: id, words: z.array(z.string()) });
+
+/** What is heard and seen along a master, for cutting it. */
+export const alongSchema = z.object({
+  masterId: id,
+  /** Loudness of each frame, dB below full scale, whole numbers; null where the film has no sound. */
+  levels: z.array(z.number().int()).nullable(),
+  silences: z.array(frameSpanSchema),
+  speech: z.array(frameSpanSchema),
+  /** How much goes on in each shot, 0 to 1, and the earlier shot that it repeats. */
+  shots: z.array(z.object({ from: z.number().int(), to: z.number().int(), interest: z.number(), repeats: z.number().int().optional() })),
+});
+export type Along = z.infer<typeof alongSchema>;
 export const acceptRequestSchema = z.strictObject({ mark: acceptanceSchema.shape.mark, reason: acceptanceSchema.shape.reason });
 export const unacceptRequestSchema = z.strictObject({ mark: acceptanceSchema.shape.mark });
 export const framingChangeSchema = z.strictObject({ revision: z.number().int(), framing: framingSchema });

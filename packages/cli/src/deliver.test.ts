@@ -135,7 +135,8 @@ describe('deliver', () => {
     ['a spec book that is none', ['--master', 'film one.mp4', '--specs', 'film one.mp4', '--placement', 'tall'], /is not JSON/],
     ['a time that is none', ['--master', 'film one.mp4', '--specs', 'book.json', '--placement', 'tall', '--in', 'soon'], /“soon” is not a time/],
     ['an empty part', ['--master', 'film one.mp4', '--specs', 'book.json', '--placement', 'tall', '--in', '3s', '--to', '2s'], /--in is not before --to/],
-    ['what this release cannot do', ['--master', 'film one.mp4', '--specs', 'book.json', '--placement', 'tall', '--pace', '1.05'], /cannot be done by this release/],
+    ['what this release cannot do', ['--master', 'film one.mp4', '--specs', 'book.json', '--placement', 'tall', '--captions', 'a.srt'], /cannot be done by this release/],
+    ['a pace that is none', ['--master', 'film one.mp4', '--specs', 'book.json', '--placement', 'tall', '--pace', '0.5'], /“0.5” is not a pace from 1 to 2/],
     ['a zoom of zero', ['--master', 'film one.mp4', '--specs', 'book.json', '--placement', 'tall', '--zoom', '0'], /--zoom 0 is not/],
   ])('wrong use, %s: one sentence and exit 2', async (_what, args, sentence) => {
     const { code, lines, told, files } = await run(...args.map((a) => (/\.(mp4|json)$/.test(a) ? at(a) : a)));

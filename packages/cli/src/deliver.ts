@@ -2,8 +2,8 @@ import { mkdir, readFile, mkdtemp, rm, stat } from 'node:fs/promises';
 import { basename, extname, join, resolve } from 'node:path';
 import { parseArgs } from 'node:util';
 import {
-  deliverableName, fail, findPlacement, followedWords, followFilm, frameForMaster, frameRules, heldFraming, makePlan, ok, parseTimecode, planFingerprint, planForMaster, planMaster, problemLine, readSpecBook, readVersionPlan, refusal, settlePose,
-  troublesOf, usualLively, type FrameSpan, type Framing, type MasterFacts, type PlacedOutlet, type Pose, type Result,
+  deliverableName, fail, findPlacement, followedWords, followFilm, frameForMaster, frameRules, heldFraming, makePlan, ok, parsePace, parseTimecode, planFingerprint, planForMaster, planMaster, problemLine, readSpecBook, readVersionPlan, refusal, settlePose,
+  troublesOf, usualLively, type FrameSpan, type Framing, type MasterFacts, type Pace, type PlacedOutlet, type Pose, type Result,
 } from '@mivvy/core';
 import { Cancelled, countFrames, deliver, findShots, lookAtFilm, probeMaster, sha256File } from '@mivvy/media';
 
@@ -14,6 +14,7 @@ export const usage = `Usage: mivvy deliver --master FILE --specs SPECBOOK --plac
                      [--at X,Y]            where it is centred, fractions of the master (0.5,0.5)
                      [--zoom Z]            how far it zooms in, 1 to 8 (1)
                      [--plan FILE]         framed as a plan file of the app says, instead of --at and --zoom
+                     [--pace P]            played P times as fast with the pitch kept, 1 to 2 (1); 25/24 for a fraction
                      [--in TC] [--to TC]   first frame delivered, and first one not: 00:00:05:10 or 5.4s
                      [--jobs N]            files made at a time, 1 to 4 (1)
                      [--quiet]             no progress lines`;
@@ -28,6 +29,7 @@ interface Request {
   plan: string | undefined;
   follow: boolean;
   lively: number;
+  pace: Pace;
   from: string | undefined;
   to: string | undefined;
   jobs: number;
@@ -35,7 +37,7 @@ interface Request {
 }
 
 /** Flags that the contract knows and this release cannot serve yet. */
-const notYet: Record<string, string> = { pace: 'changing the pace', captions: 'captions' };
+const notYet: Record<string, string> = { captions: 'captions' };
 
 function readRequest(argv: string[]): Result<Request> {
   const wrong = (sentence: string) => fail<Request>('wrong-use', sentence, 'Run “mivvy deliver --help” for the way it is called.');
@@ -47,7 +49,7 @@ function readRequest(argv: string[]): Result<Request> {
         master: { type: 'string' }, specs: { type: 'string' }, placement: { type: 'string', multiple: true }, out: { type: 'string' },
         framing: { type: 'string', default: 'hold' }, lively: { type: 'string', default: String(usualLively) }, at: { type: 'string', default: '0.5,0.5' }, zoom: { type: 'string', default: '1' },
         in: { type: 'string' }, to: { type: 'string' }, jobs: { type: 'string', default: '1' }, quiet: { type: 'boolean', default: false },
-        plan: { type: 'string' }, pace: { type: 'string' }, captions: { type: 'string' },
+        plan: { type: 'string' }, pace: { type: 'string', default: '1' }, captions: { type: 'string' },
       },
     }));
   } catch (error) {
@@ -68,12 +70,14 @@ function readRequest(argv: string[]): Result<Request> {
   if (!at || !Number.isFinite(Number(at[1])) || !Number.isFinite(Number(at[2]))) return wrong(`--at ${values.at} is not two fractions such as 0.5,0.5.`);
   const zoom = Number(values.zoom);
   if (!(zoom >= 1 && zoom <= 8)) return wrong(`--zoom ${values.zoom} is not a number from 1 to 8.`);
+  const pace = parsePace(values.pace);
+  if (!pace.ok) return wrong(`--pace: ${pace.problem.sentence}`);
   const jobs = Number(values.jobs);
   if (!Number.isInteger(jobs) || jobs < 1 || jobs > 4) return wrong(`--jobs ${values.jobs} is not a whole number from 1 to 4.`);
   const inside = (n: number) => Math.max(0, Math.min(1, n));
   return ok({
     master: resolve(values.master), specs: resolve(values.specs), placements: [...new Set(values.placement)], out: resolve(values.out),
-    pose: { x: inside(Number(at[1])), y: inside(Number(at[2])), zoom }, plan: values.plan === undefined ? undefined : resolve(values.plan), follow: values.framing === 'follow', lively, from: values.in, to: values.to, jobs, quiet: values.quiet,
+    pose: { x: inside(Number(at[1])), y: inside(Number(at[2])), zoom }, plan: values.plan === undefined ? undefined : resolve(values.plan), follow: values.framing === 'follow', lively, pace: pace.value, from: values.in, to: values.to, jobs, quiet: values.quiet,
   });
 }
 
@@ -193,7 +197,7 @@ async function run(request: Request, { facts, sha256, places, span, framing, fol
     const followed = follow?.(place);
     if (followed) tell(`${outlet.name}, ${placement.name}: ${followed.words}`);
     const pose = settlePose(request.pose, facts.video.displayed, placement.frame);
-    const planned = makePlan({ facts, sha256, placement, framing: followed?.framing ?? framing ?? heldFraming(pose), span });
+    const planned = makePlan({ facts, sha256, placement, framing: followed?.framing ?? framing ?? heldFraming(pose), kept: [span], pace: request.pace });
     const troubles = troublesOf(planned, placement);
     const event = (rest: object) => print(JSON.stringify({ event: 'deliverable', placement: placement.id, ...rest, troubles }));
     if (refusal(troubles)) {

@@ -2,6 +2,7 @@ export { locateTools, forgetTools, type Tools } from './ffmpeg/locate.ts';
 export { Cancelled } from './ffmpeg/run.ts';
 export { probeMaster, countFrames } from './ingest/probe.ts';
 export { measureLoudness } from './ingest/loudness.ts';
+export { listenAlong, type Heard } from './ingest/listen.ts';
 export { sha256File } from './ingest/hash.ts';
 export { makeProxy } from './ingest/proxy.ts';
 export { makePoster, makeStill, stillHeight } from './ingest/still.ts';

@@ -8,6 +8,7 @@ import { locateTools } from '@mivvy/media';
 import { openApiDocument } from '@mivvy/api';
 import { guardOrigin } from './http/guard.ts';
 import { answerProblems } from './http/problems.ts';
+import { cutRoutes } from './routes/cuts.ts';
 import { lookRoutes } from './routes/looks.ts';
 import { masterRoutes } from './routes/masters.ts';
 import { productionRoutes } from './routes/productions.ts';
@@ -54,7 +55,7 @@ export function createApp(ws: Workspace): Express {
   });
   app.get('/api/openapi.json', (_req, res) => void res.json(openApiDocument(release)));
   app.get('/api/events', async (req, res) => ws.events.join(req, res));
-  app.use('/api', express.json({ limit: '24mb' }), productionRoutes(ws), masterRoutes(ws), lookRoutes(ws), versionRoutes(ws), thingRoutes(ws));
+  app.use('/api', express.json({ limit: '24mb' }), productionRoutes(ws), masterRoutes(ws), lookRoutes(ws), cutRoutes(ws), versionRoutes(ws), thingRoutes(ws));
   app.use('/api', (_req, res) => void res.status(404).json({ code: 'not-found', sentence: 'There is nothing at this address.', mend: '' }));
 
   if (existsSync(interfaceDir)) {

@@ -7,7 +7,7 @@ export interface Can {
   undo: boolean;
   redo: boolean;
 }
-export const nothing: Can = { undo: false, redo: false };
+const nothing: Can = { undo: false, redo: false };
 
 /** How many changes are remembered for one version or master. */
 const remembered = 200;

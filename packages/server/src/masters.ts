@@ -9,7 +9,7 @@ import type { Master } from '@mivvy/api';
 import { masters, productions, type FilmBefore } from './db/schema.ts';
 import { forgetChanges } from './history.ts';
 import { filmName, fromStored, toStored } from './storage.ts';
-import { toMaster } from './views.ts';
+import { masterView } from './views.ts';
 import { now, type Workspace } from './workspace.ts';
 
 /** A film that has arrived. */
@@ -57,10 +57,10 @@ export async function takeMaster(ws: Workspace, arrival: Arrival): Promise<Maste
     proxy: probed.ok && !browserPlays(probed.value) ? 'wanted' : 'not-needed',
   }).returning();
   await ws.db.update(productions).set({ updatedAt: now() }).where(eq(productions.id, arrival.productionId));
-  const job = probed.ok ? await ws.runner.enqueue({ kind: 'ingest', productionId: arrival.productionId, subjectId: id, label: row!.name }) : undefined;
+  if (probed.ok) await ws.runner.enqueue({ kind: 'ingest', productionId: arrival.productionId, subjectId: id, label: row!.name });
   ws.events.tell({ kind: 'production', productionId: arrival.productionId });
   ws.events.tell({ kind: 'productions' });
-  return toMaster(row!, job);
+  return (await masterView(ws, id))!;
 }
 
 /** Puts a new file in a master's place. A file that cannot be used changes nothing. */
@@ -74,13 +74,13 @@ async function replaceMaster(ws: Workspace, arrival: Arrival, id: string): Promi
   // Each take has a folder of its own, so that nothing that still reads the old file is disturbed.
   const path = await settleFile(ws, arrival, join(id, String(take)));
   const before: FilmBefore | null = old.before ?? (old.facts ? { name: old.fileName, shots: old.shots ?? [...oneShot], frames: old.facts.video.frames, rate: old.facts.video.rate, displayed: old.facts.video.displayed, sha256: old.sha256 } : null);
-  const [row] = await ws.db.update(masters).set({
+  await ws.db.update(masters).set({
     fileName: arrival.fileName, origin: arrival.origin, path: toStored(ws.storage, path), bytes: probed.value.bytes, state: 'ready', facts: probed.value, sha256: null, problem: null,
     proxy: browserPlays(probed.value) ? 'not-needed' : 'wanted', hasPoster: false, take, shots: null, drawn: [], before, carried: null, revision: old.revision + 1,
-  }).where(eq(masters.id, id)).returning();
+  }).where(eq(masters.id, id));
   await forgetChanges(ws.db, [id]);
   if (old.origin === 'upload') await rm(fromStored(ws.storage, old.path), { force: true });
-  const job = await ws.runner.enqueue({ kind: 'ingest', productionId: old.productionId, subjectId: id, label: old.name });
+  await ws.runner.enqueue({ kind: 'ingest', productionId: old.productionId, subjectId: id, label: old.name });
   ws.events.tell({ kind: 'production', productionId: old.productionId });
-  return toMaster(row!, job);
+  return (await masterView(ws, id))!;
 }

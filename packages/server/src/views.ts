@@ -1,8 +1,8 @@
 import { desc, eq, inArray, sql } from 'drizzle-orm';
 import { behindReasons, makePlan, refusal, planFingerprint, standingOf, troublesOf, type PlannedVersion, type Trouble } from '@mivvy/core';
-import type { Deliverable, Master, Production, ProductionCard, ProductionDetail, Version } from '@mivvy/api';
-import { deliverables, jobs, masters, productions, versions } from './db/schema.ts';
-import { nothing, whatCan, type Can } from './history.ts';
+import type { Cut, Deliverable, Master, Production, ProductionCard, ProductionDetail, Version } from '@mivvy/api';
+import { cuts, deliverables, jobs, masters, productions, versions, type PlayedCut } from './db/schema.ts';
+import { whatCan, type Can } from './history.ts';
 import { toJob, type JobRow } from './jobs/runner.ts';
 import type { Workspace } from './workspace.ts';
 
@@ -16,7 +16,11 @@ export function toProduction(row: typeof productions.$inferSelect): Production {
   return { id, name, client, margin, createdAt, updatedAt };
 }
 
-export function toMaster(row: MasterRow, job: JobRow | undefined, can: Can = nothing): Master {
+type CutRow = typeof cuts.$inferSelect;
+
+const toCut = ({ id, masterId, name, kept, pace, joinMs, revision }: CutRow, can: Can): Cut => ({ id, masterId, name, kept, pace, joinMs, revision, can });
+
+export function toMaster(row: MasterRow, job: JobRow | undefined, own: readonly CutRow[], can: (id: string) => Can): Master {
   const proof: Master['proof'] =
     row.state === 'failed' || !row.facts ? { kind: 'none' }
     : row.proxy === 'not-needed' || row.proxy === 'helpful' ? { kind: 'original' }
@@ -24,7 +28,7 @@ export function toMaster(row: MasterRow, job: JobRow | undefined, can: Can = not
     : row.proxy === 'wanted' ? { kind: 'making-proxy', fraction: job?.state === 'running' ? job.fraction : 0 }
     : { kind: 'none' };
   const { id, productionId, name, fileName, origin, bytes, state, facts, sha256, problem, hasPoster, take, shots, keeps, revision, carried, createdAt } = row;
-  return { id, productionId, name, fileName, origin, bytes, state, facts, sha256, problem, proof, hasPoster, take, shots, keeps, revision, carried, can, createdAt };
+  return { id, productionId, name, fileName, origin, bytes, state, facts, sha256, problem, proof, hasPoster, take, shots, keeps, revision, carried, cuts: own.map((c) => toCut(c, can(c.id))), can: can(id), createdAt };
 }
 
 export function toDeliverable(row: DeliverableRow): Deliverable {
@@ -32,18 +36,25 @@ export function toDeliverable(row: DeliverableRow): Deliverable {
   return { id, versionId, productionId, fileName, bytes, sha256, fingerprint, making, report, madeAt, tookSeconds };
 }
 
+/** A cut as plans take it: what lies inside the film, because another film may have taken its place; the whole film where nothing is left. */
+export function playedOf(cut: PlayedCut | undefined | null, frames: number): Partial<PlayedCut> {
+  if (!cut) return {};
+  const kept = cut.kept.flatMap((s) => (s.from >= frames ? [] : [{ from: s.from, to: Math.min(s.to, frames) }]));
+  return { kept, pace: cut.pace, joinMs: cut.joinMs };
+}
+
 /** The plan of a version as it stands now, with its troubles; undefined while its master is being read. */
-export function planOf(ws: Ws, version: VersionRow, master: MasterRow): { planned: PlannedVersion; troubles: Trouble[] } | undefined {
+export function planOf(ws: Ws, version: VersionRow, master: MasterRow, cut: PlayedCut | undefined): { planned: PlannedVersion; troubles: Trouble[] } | undefined {
   const place = ws.specs.find(version.placementId);
   if (!place || !master.facts || master.state !== 'ready') return undefined;
   // A stand-in keeps troubles visible while bytes are summed; fingerprints are compared only with the real sum.
-  const planned = makePlan({ facts: master.facts, sha256: master.sha256 ?? '0'.repeat(64), placement: place.placement, framing: version.framing });
+  const planned = makePlan({ facts: master.facts, sha256: master.sha256 ?? '0'.repeat(64), placement: place.placement, framing: version.framing, ...playedOf(cut, master.facts.video.frames) });
   return { planned, troubles: troublesOf(planned, place.placement) };
 }
 
-function toVersion(ws: Ws, row: VersionRow, master: MasterRow, newest: DeliverableRow | undefined, job: JobRow | undefined, can: Can): Version {
+function toVersion(ws: Ws, row: VersionRow, master: MasterRow, cut: CutRow | undefined, newest: DeliverableRow | undefined, job: JobRow | undefined, can: Can): Version {
   const place = ws.specs.find(row.placementId);
-  const current = planOf(ws, row, master);
+  const current = planOf(ws, row, master, cut);
   const fingerprint = current && master.sha256 ? planFingerprint(current.planned.plan) : undefined;
   const standing = standingOf({
     refused: !place || (current !== undefined && refusal(current.troubles) !== undefined),
@@ -52,9 +63,9 @@ function toVersion(ws: Ws, row: VersionRow, master: MasterRow, newest: Deliverab
     file: newest && { fingerprint: newest.fingerprint, passed: newest.passed },
     current: fingerprint,
   });
-  const { id, productionId, masterId, tag, placementId, framing, revision, accepted, updatedAt } = row;
+  const { id, productionId, masterId, tag, placementId, cutId, framing, revision, accepted, updatedAt } = row;
   return {
-    id, productionId, masterId, tag, placementId, framing, revision, accepted, updatedAt, can, standing,
+    id, productionId, masterId, tag, placementId, cutId, framing, revision, accepted, updatedAt, can, standing,
     outlet: place?.outlet ?? null,
     placement: place?.placement ?? null,
     behind: standing === 'behind' && newest && current ? behindReasons(newest.plan, current.planned.plan) : [],
@@ -75,14 +86,16 @@ async function versionsOf(ws: Ws, productionIds: string[]): Promise<Version[]> {
   const files = new Map(newestFiles.map((d) => [d.versionId, d]));
   const works = new Map(newestJobs.map((j) => [j.subjectId, j]));
   const can = await whatCan(ws.db, rows.map((r) => r.versions.id));
-  return rows.map(({ versions: v, masters: m }) => toVersion(ws, v, m, files.get(v.id), works.get(v.id), can(v.id)));
+  const played = new Map((await ws.db.select().from(cuts).where(inArray(cuts.productionId, productionIds))).map((c) => [c.id, c]));
+  return rows.map(({ versions: v, masters: m }) => toVersion(ws, v, m, v.cutId === null ? undefined : played.get(v.cutId), files.get(v.id), works.get(v.id), can(v.id)));
 }
 
 /** One master as the API shows it. */
 export async function masterView(ws: Ws, id: string): Promise<Master | undefined> {
   const [row] = await ws.db.select().from(masters).where(eq(masters.id, id));
-  const [job] = await ws.db.select().from(jobs).where(sql`${jobs.subjectId} = ${id} and ${jobs.state} in ('queued', 'running')`);
-  return row && toMaster(row, job, (await whatCan(ws.db, [id]))(id));
+  const [job] = await ws.db.select().from(jobs).where(sql`${jobs.subjectId} = ${id} and ${jobs.kind} = 'ingest' and ${jobs.state} in ('queued', 'running')`);
+  const own = await ws.db.select().from(cuts).where(eq(cuts.masterId, id)).orderBy(cuts.createdAt, cuts.id);
+  return row && toMaster(row, job, own, await whatCan(ws.db, [id, ...own.map((c) => c.id)]));
 }
 
 /** One version as the API shows it. */
@@ -110,10 +123,11 @@ export async function productionDetail(ws: Ws, id: string): Promise<ProductionDe
   if (!row) return undefined;
   const films = await ws.db.select().from(masters).where(eq(masters.productionId, id)).orderBy(masters.createdAt, masters.id);
   const active = await ws.db.select().from(jobs).where(sql`${jobs.productionId} = ${id} and ${jobs.state} in ('queued', 'running')`).orderBy(jobs.createdAt);
-  const can = await whatCan(ws.db, films.map((m) => m.id));
+  const made = await ws.db.select().from(cuts).where(eq(cuts.productionId, id)).orderBy(cuts.createdAt, cuts.id);
+  const can = await whatCan(ws.db, [...films.map((m) => m.id), ...made.map((c) => c.id)]);
   return {
     ...toProduction(row),
-    masters: films.map((m) => toMaster(m, active.find((j) => j.subjectId === m.id), can(m.id))),
+    masters: films.map((m) => toMaster(m, active.find((j) => j.kind === 'ingest' && j.subjectId === m.id), made.filter((c) => c.masterId === m.id), can)),
     versions: await versionsOf(ws, [id]),
     jobs: active.map(toJob),
   };

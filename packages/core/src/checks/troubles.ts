@@ -15,7 +15,8 @@ import { compareRates, fps, framesWithin, rateLabel, withinSeconds } from '../ti
 import { durationLabel } from '../time/timecode.ts';
 import { frameSpanSchema, type FrameSpan } from '../time/span.ts';
 import type { Placement } from '../specs/schema.ts';
-import { planSeconds, type PlannedVersion, type RenderPlan } from '../render/plan.ts';
+import { keptFrameAt, keptInOrder, paceValue, usualCeiling } from '../edits/cut.ts';
+import { keptIndexAt, planSeconds, type PlannedVersion, type RenderPlan } from '../render/plan.ts';
 
 /**
  * Something wrong, or worth knowing, at a span of frames of a version.
@@ -24,7 +25,7 @@ import { planSeconds, type PlannedVersion, type RenderPlan } from '../render/pla
  * - `note`: worth knowing, nothing to do.
  */
 export const troubleSchema = z.object({
-  code: z.enum(['too-long', 'too-short', 'no-sound', 'rate-uneven', 'size-floor', 'rate-lowered', 'enlarged', 'enlarged-far', 'bars', 'keep-cut', 'keep-blocked', 'keep-margin', 'conformed', 'no-level']),
+  code: z.enum(['too-long', 'too-short', 'no-sound', 'rate-uneven', 'size-floor', 'rate-lowered', 'enlarged', 'enlarged-far', 'bars', 'keep-cut', 'keep-blocked', 'keep-margin', 'conformed', 'no-level', 'pace-high']),
   severity: z.enum(['fault', 'look', 'note']),
   /** Master frames that it covers. */
   span: frameSpanSchema,
@@ -128,7 +129,9 @@ function keepTrouble({ keep, how, span }: HiddenSpan): Trouble {
 /** Everything wrong with a planned version before it is exported, worst first. */
 export function troublesOf(planned: PlannedVersion, placement: Placement, watched: Watched = { keeps: [], margin: { kind: 'place' } }): Trouble[] {
   const { plan, delivered, budget } = planned;
-  const { source } = plan;
+  // The kept frames in the master's order, and from the first to the last of them.
+  const kept = keptInOrder(plan.kept);
+  const source: FrameSpan = { from: kept[0]!.from, to: kept.at(-1)!.to };
   const troubles: Trouble[] = [];
   const add = (code: Trouble['code'], severity: Trouble['severity'], sentence: string, mend = '', span = source) =>
     troubles.push({ code, severity, span, sentence, mend });
@@ -136,9 +139,12 @@ export function troublesOf(planned: PlannedVersion, placement: Placement, watche
   const { minSeconds, maxSeconds } = placement.duration ?? {};
   if (maxSeconds !== undefined && !withinSeconds(plan.frames, plan.rate, maxSeconds)) {
     const over = plan.frames - framesWithin(maxSeconds, plan.rate);
-    const overSource = Math.min(source.to - source.from, Math.round((over * plan.master.rate.num * plan.rate.den) / (plan.master.rate.den * plan.rate.num)));
+    // What plays after the limit, in the span that the cut ends with.
+    const last = plan.kept.at(-1)!;
+    const firstOver = keptFrameAt(plan.kept, keptIndexAt(plan, plan.frames - over));
+    const overSpan: FrameSpan = { from: firstOver.span === plan.kept.length - 1 ? firstOver.frame : last.from, to: last.to };
     add('too-long', 'fault', `Runs ${durationLabel(planSeconds(plan))}; at most ${durationLabel(maxSeconds)} is allowed, so ${framesLabel(over, plan.rate)} must go.`,
-      'Deliver a shorter stretch of the film, or choose a place that allows more.', { from: Math.max(source.from, source.to - overSource), to: source.to });
+      'Deliver a shorter cut of the film, or choose a place that allows more.', overSpan);
   }
   if (minSeconds !== undefined && plan.frames * plan.rate.den < minSeconds * plan.rate.num - 1e-6) {
     add('too-short', 'fault', `Runs ${durationLabel(planSeconds(plan))}; at least ${durationLabel(minSeconds)} is asked for.`, 'Use a longer film here.');
@@ -150,6 +156,9 @@ export function troublesOf(planned: PlannedVersion, placement: Placement, watche
   } else if (budget.lowered && budget.rate.mode === 'two-pass') {
     add('rate-lowered', 'note', `The bitrate is lowered to ${bitrateLabel(budget.rate.targetKbps)} so that the file stays under ${bytesLabel(placement.maxBytes ?? 0)}.`);
   }
+  if (paceValue(plan.pace) > usualCeiling + 1e-9) {
+    add('pace-high', 'look', `It plays at ${Number(paceValue(plan.pace).toFixed(3))} times its speed: above ${usualCeiling.toFixed(2)} speech gets hard to follow.`, 'Cut more instead.');
+  }
   if (planned.soundMissing) add('no-sound', 'look', 'The master has no sound, so this file has none.', 'Bring in a master with sound if the place needs it.');
   if (delivered.step.kind === 'nearest') {
     add('rate-uneven', 'look', `${rateLabel(plan.master.rate)} frames a second is not taken here: ${delivered.words}.`,
@@ -160,7 +169,7 @@ export function troublesOf(planned: PlannedVersion, placement: Placement, watche
     add('no-level', 'fault', `${sizeLabel(plan.frame)} at ${rateLabel(plan.rate)} is beyond every H.264 level.`, 'Choose a smaller frame or a lower rate in the spec book.');
   }
   const { displayed } = plan.master;
-  const enlarged = enlargements(plan.framing, source, displayed, plan.frame);
+  const enlarged = kept.flatMap((span) => enlargements(plan.framing, span, displayed, plan.frame));
   const most = Math.max(0, ...enlarged.map((e) => e.factor));
   if (most > 1.005) add('enlarged', 'note', `The picture is enlarged ${most.toFixed(2)} times.`, 'A master with more pixels would avoid it.', enlarged.find((e) => e.factor === most)!.span);
   const soft = enlarged.filter((e) => e.factor > softBeyond).reduce<typeof enlarged>((runs, e) => {
@@ -173,11 +182,15 @@ export function troublesOf(planned: PlannedVersion, placement: Placement, watche
     add('enlarged-far', 'look', `The picture is enlarged ${factor.toFixed(2)} times and will look soft.`, 'Zoom out, or bring in a master with more pixels.', span);
   }
   plan.framing.stretches.forEach((stretch, i) => {
-    const span = { from: Math.max(stretch.from, source.from), to: Math.min(plan.framing.stretches[i + 1]?.from ?? Infinity, source.to) };
+    const until = plan.framing.stretches[i + 1]?.from ?? Infinity;
     const shapesDiffer = Math.abs(displayed.width * plan.frame.height - displayed.height * plan.frame.width) > 0.002 * displayed.width * plan.frame.height;
-    if (stretch.fill?.kind === 'bars' && shapesDiffer && span.to > span.from) add('bars', 'note', 'Bars show beside the picture.', '', span);
+    if (stretch.fill?.kind !== 'bars' || !shapesDiffer) return;
+    for (const piece of kept) {
+      const span = { from: Math.max(stretch.from, piece.from), to: Math.min(until, piece.to) };
+      if (span.to > span.from) add('bars', 'note', 'Bars show beside the picture.', '', span);
+    }
   });
-  for (const hidden of hiddenKeeps(plan.framing, keepsWithin(watched.keeps, plan.master.frames), source, displayed, frameRules(placement, plan.frame, watched.margin))) troubles.push(keepTrouble(hidden));
+  for (const span of kept) for (const hidden of hiddenKeeps(plan.framing, keepsWithin(watched.keeps, plan.master.frames), span, displayed, frameRules(placement, plan.frame, watched.margin))) troubles.push(keepTrouble(hidden));
   const order = { fault: 0, look: 1, note: 2 };
   return troubles.sort((a, b) => order[a.severity] - order[b.severity] || a.span.from - b.span.from);
 }
@@ -204,7 +217,7 @@ export type Acceptance = z.infer<typeof acceptanceSchema>;
  * mark is another one, so an acceptance ends by itself.
  */
 export function troubleMark(trouble: Trouble, plan: RenderPlan, keeps: readonly Keep[]): string {
-  const under = tidyFraming(plan.framing, trouble.span, plan.master.displayed, plan.frame).stretches;
+  const under = tidyFraming(plan.framing, [trouble.span], plan.master.displayed, plan.frame).stretches;
   const keep = keeps.find((k) => k.id === trouble.keepId);
   return bytesToHex(sha256(utf8ToBytes(canonicalJson({ code: trouble.code, span: trouble.span, area: trouble.area, frame: plan.frame, under, keep }))));
 }

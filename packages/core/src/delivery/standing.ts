@@ -35,11 +35,13 @@ export function behindReasons(made: RenderPlan, now: RenderPlan): string[] {
   const reasons: string[] = [];
   if (differs((p) => p.master.sha256)) reasons.push('the master was replaced');
   if (differs((p) => p.framing)) reasons.push('the framing was moved');
-  if (differs((p) => p.source)) reasons.push('the cut changed');
+  if (differs((p) => p.kept)) reasons.push('the cut changed');
+  if (differs((p) => p.pace)) reasons.push('the pace changed');
   if (differs((p) => p.frame)) reasons.push('the frame size changed');
   if (differs((p) => p.rate)) reasons.push('the frame rate changed');
   if (differs((p) => p.video)) reasons.push('the encoding numbers changed');
-  if (differs((p) => p.audio)) reasons.push('the sound’s numbers changed');
+  if (differs((p) => p.audio && { ...p.audio, joinMs: 0 })) reasons.push('the sound’s numbers changed');
+  else if (!differs((p) => p.kept) && differs((p) => p.audio?.joinMs)) reasons.push('the joins of the sound changed');
   if (differs((p) => [p.container, p.maxBytes])) reasons.push('the container or size limit changed');
   return reasons.length ? reasons : ['it was made by an earlier release of Mivvy'];
 }

@@ -176,7 +176,7 @@ describe('overruling', () => {
   test('what a choice was made by does not change the picture', () => {
     const { framing } = run();
     const bare = { ...framing, stretches: framing.stretches.map(({ pick: _pick, ...s }) => s) };
-    expect(tidyFraming(framing, { from: 0, to: 300 }, master, tall.frame)).toEqual(tidyFraming(bare, { from: 0, to: 300 }, master, tall.frame));
+    expect(tidyFraming(framing, [{ from: 0, to: 300 }], master, tall.frame)).toEqual(tidyFraming(bare, [{ from: 0, to: 300 }], master, tall.frame));
     for (const f of [0, 77, 149, 150, 299]) expect(layoutAt(framing, f, master, tall.frame)).toEqual(layoutAt(bare, f, master, tall.frame));
   });
   test('what is badly framed is worth a look until somebody has looked', () => {

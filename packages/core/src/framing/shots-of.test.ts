@@ -133,10 +133,10 @@ describe('framing shot by shot', () => {
   test('tidied, a framing shows the same; framings that show the same are tidied alike', () => {
     fc.assert(fc.property(framing, fc.integer({ min: 0, max: 200 }), (f, from) => {
       const span = { from, to: frames };
-      const tidy = tidyFraming(f, span, master, tall);
+      const tidy = tidyFraming(f, [span], master, tall);
       for (let at = from; at < frames; at += 9) expectSame(seen(tidy, at), seen(f, at));
       const split = frameSpan(f, { from: 120, to: 130 }, clipOf(f, { from: 120, to: 130 }), frames);
-      if (f.stretches.every((s) => s.move.kind === 'hold' && s.fill?.kind !== 'stacked')) expect(tidyFraming(split, span, master, tall)).toEqual(tidy);
+      if (f.stretches.every((s) => s.move.kind === 'hold' && s.fill?.kind !== 'stacked')) expect(tidyFraming(split, [span], master, tall)).toEqual(tidy);
     }), { numRuns: 60 });
   });
 });

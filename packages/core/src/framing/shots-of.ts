@@ -117,28 +117,29 @@ export function moveChange(framing: Framing, from: number, to: number): Framing 
 }
 
 /**
- * A framing reduced to what is seen of one frame shape between two frames: settled poses, nothing outside the span,
- * neighbours that show the same joined, links left out. Equal pictures give equal framings.
+ * A framing reduced to what is seen of one frame shape in some spans of the master, in order: settled poses, nothing
+ * outside the spans, neighbours that show the same joined, links left out. Equal pictures give equal framings.
  */
-export function tidyFraming(framing: Framing, span: FrameSpan, master: Size, frame: Size): Framing {
+export function tidyFraming(framing: Framing, spans: readonly FrameSpan[], master: Size, frame: Size): Framing {
   const settle = (move: Move, part: Size): Move => {
     const settled = mapPoses(move, (pose) => settlePose(pose, master, part));
     return isStill(settled) ? { kind: 'hold', pose: firstPose(settled) } : settled;
   };
-  const first = stretchIndexAt(framing, span.from);
-  const seen = framing.stretches.slice(first).filter((s) => s.from < span.to);
   const stretches: Stretch[] = [];
-  for (const stretch of seen) {
-    const from = Math.max(span.from, stretch.from);
-    const { move, fill } = startingAt(stretch, from);
-    const shown: Stretch =
-      fill?.kind === 'bars' || fill?.kind === 'soft' ? { from, move: { kind: 'hold', pose: { x: 0.5, y: 0.5, zoom: 1 } }, fill }
-      : fill?.kind === 'stacked' ? { from, move: settle(move, frameOfPanel(fill, 'upper', frame)), fill: { ...fill, lower: settle(fill.lower, frameOfPanel(fill, 'lower', frame)) } }
-      : { from, move: settle(move, frame) };
-    const last = stretches.at(-1);
-    const still = shown.move.kind === 'hold' && (shown.fill?.kind !== 'stacked' || isStill(shown.fill.lower));
-    if (last && still && canonicalJson({ ...last, from: 0 }) === canonicalJson({ ...shown, from: 0 })) continue;
-    stretches.push(shown);
+  for (const span of spans) {
+    const seen = framing.stretches.slice(stretchIndexAt(framing, span.from)).filter((s) => s.from < span.to);
+    for (const stretch of seen) {
+      const from = Math.max(span.from, stretch.from);
+      const { move, fill } = startingAt(stretch, from);
+      const shown: Stretch =
+        fill?.kind === 'bars' || fill?.kind === 'soft' ? { from, move: { kind: 'hold', pose: { x: 0.5, y: 0.5, zoom: 1 } }, fill }
+        : fill?.kind === 'stacked' ? { from, move: settle(move, frameOfPanel(fill, 'upper', frame)), fill: { ...fill, lower: settle(fill.lower, frameOfPanel(fill, 'lower', frame)) } }
+        : { from, move: settle(move, frame) };
+      const last = stretches.at(-1);
+      const still = shown.move.kind === 'hold' && (shown.fill?.kind !== 'stacked' || isStill(shown.fill.lower));
+      if (last && still && canonicalJson({ ...last, from: 0 }) === canonicalJson({ ...shown, from: 0 })) continue;
+      stretches.push(shown);
+    }
   }
   // A framing starts at frame 0, whatever part of it is seen.
   return { version: 1, stretches: stretches.map((s, i) => (i === 0 ? startingAt(s, 0) : s)) };

@@ -5,8 +5,9 @@ import { canonicalJson } from '../canonical.ts';
 import { sizeSchema, type MasterRect, type Size } from '../picture/geometry.ts';
 import { frameForMaster } from '../picture/fit.ts';
 import { deliveredLength, deliveredRate, sourceFrameAt, type DeliveredRate } from '../time/delivered-rate.ts';
-import { fps, frameToSeconds, rateSchema } from '../time/rate.ts';
-import { frameSpanSchema, spanLength, type FrameSpan } from '../time/span.ts';
+import { fps, frameToSeconds, rateSchema, type Rate } from '../time/rate.ts';
+import type { FrameSpan } from '../time/span.ts';
+import { asEdited, joinKept, keptFrameAt, keptInOrder, keptLength, keptSchema, pace, pacedRate, paceSchema, paceValue, type Pace } from '../edits/cut.ts';
 import type { Placement } from '../specs/schema.ts';
 import { rateRule } from '../specs/book.ts';
 import type { MasterFacts } from '../masters/facts.ts';
@@ -47,8 +48,10 @@ export const renderPlanSchema = z.object({
     z.object({ kind: z.literal('every'), n: z.number().int().positive() }),
     z.object({ kind: z.literal('nearest') }),
   ]),
-  /** The run of master frames that is delivered. */
-  source: frameSpanSchema,
+  /** The master frames that are delivered: kept spans in the order in which they play. */
+  kept: keptSchema,
+  /** Playback speed with the pitch kept. */
+  pace: paceSchema,
   /** What is shown of each of them: settled and tidied, so that equal pictures make equal plans. */
   framing: framingSchema,
   video: z.object({
@@ -70,6 +73,8 @@ export const renderPlanSchema = z.object({
       sampleRate: z.number().int(),
       channels: z.number().int(),
       loudness: z.object({ integratedLufs: z.number(), truePeakDbtp: z.number() }).nullable(),
+      /** Length of the fade across each join of the cut, milliseconds. */
+      joinMs: z.number().min(0).max(500),
     })
     .nullable(),
   container: z.enum(['mp4', 'mov', 'webm']),
@@ -124,17 +129,39 @@ export interface PlanInput {
   sha256: string;
   placement: Placement;
   framing: Framing;
-  /** The part of the master to deliver; the whole film where missing. Must lie inside the master. */
-  span?: FrameSpan;
+  /** What of the master plays, in which order; the whole film where missing. Must lie inside the master. */
+  kept?: readonly FrameSpan[];
+  pace?: Pace;
+  /** Length of the fade across each join of the sound, milliseconds. */
+  joinMs?: number;
+}
+
+/** Sound is faded across a join for so long, milliseconds (common practice, no source): too short to hear, long enough not to click. */
+export const usualJoinMs = 20;
+
+/**
+ * The rate and the steps of a cut at a pace. A pace changes which frames are shown and not how many a second; only
+ * where the film's own rate is not taken and the pace brings it to one that is (24 at 25/24) does it become that.
+ */
+export function pacedDelivery(master: Rate, p: Pace, rule: Parameters<typeof deliveredRate>[1]): DeliveredRate {
+  const own = deliveredRate(master, rule);
+  if (p.num === p.den) return own;
+  const paced = pacedRate(master, p);
+  const at = deliveredRate(paced, rule);
+  const target = own.step.kind === 'nearest' && at.step.kind === 'every' && at.step.n === 1 ? paced : own.rate;
+  // Frames of the paced film that go by for each delivered one, as a fraction.
+  const [num, den] = [paced.num * target.den, paced.den * target.num];
+  const words = target === paced ? `as edited, at a pace of ${Number(paceValue(p).toFixed(4))}` : own.words;
+  return num % den === 0 ? { rate: target, step: { kind: 'every', n: num / den }, unevenPerSecond: 0, words } : { rate: target, step: { kind: 'nearest' }, unevenPerSecond: own.unevenPerSecond, words };
 }
 
 /** Works out everything about a version's file. Rules that are broken are not errors here: see `troublesOf`. */
-export function makePlan({ facts, sha256: hash, placement, framing, span }: PlanInput): PlannedVersion {
+export function makePlan({ facts, sha256: hash, placement, framing, kept: wanted, pace: p = asEdited, joinMs = usualJoinMs }: PlanInput): PlannedVersion {
   const v = facts.video;
   const frame: Size = frameForMaster(v.displayed, placement.frame, placement.largerFrame);
-  const delivered = deliveredRate(v.rate, rateRule(placement));
-  const source: FrameSpan = span ?? { from: 0, to: v.frames };
-  const frames = deliveredLength(spanLength(source), v.rate, delivered.rate, delivered.step);
+  const kept = joinKept(wanted?.length ? wanted : [{ from: 0, to: v.frames }]);
+  const delivered = pacedDelivery(v.rate, p, rateRule(placement));
+  const frames = deliveredLength(keptLength(kept), pacedRate(v.rate, p), delivered.rate, delivered.step);
   const seconds = frameToSeconds(frames, delivered.rate);
   const wantsSound = placement.audio !== null;
   const audio =
@@ -148,6 +175,7 @@ export function makePlan({ facts, sha256: hash, placement, framing, span }: Plan
           loudness: placement.audio.loudness
             ? { integratedLufs: placement.audio.loudness.integratedLufs, truePeakDbtp: placement.audio.loudness.truePeakDbtp }
             : null,
+          joinMs: kept.length > 1 ? joinMs : 0,
         }
       : null;
   const codec = placement.video.codec;
@@ -161,8 +189,9 @@ export function makePlan({ facts, sha256: hash, placement, framing, span }: Plan
     rate: delivered.rate,
     frames,
     step: delivered.step,
-    source: { from: source.from, to: source.to },
-    framing: tidyFraming(framing, source, v.displayed, frame),
+    kept,
+    pace: pace(p.num, p.den),
+    framing: tidyFraming(framing, keptInOrder(kept), v.displayed, frame),
     video: {
       codec,
       rate: budget.rate,
@@ -176,9 +205,14 @@ export function makePlan({ facts, sha256: hash, placement, framing, span }: Plan
   return { plan, delivered, budget, soundMissing: wantsSound && !facts.audio };
 }
 
+/** Which of the kept frames a delivered frame shows, counted in playing order. */
+export function keptIndexAt(plan: RenderPlan, deliveredFrame: number): number {
+  return sourceFrameAt(deliveredFrame, keptLength(plan.kept), pacedRate(plan.master.rate, plan.pace), plan.rate, plan.step);
+}
+
 /** The master frame that a delivered frame shows. */
 export function masterFrameAt(plan: RenderPlan, deliveredFrame: number): number {
-  return plan.source.from + sourceFrameAt(deliveredFrame, spanLength(plan.source), plan.master.rate, plan.rate, plan.step);
+  return keptFrameAt(plan.kept, keptIndexAt(plan, deliveredFrame)).frame;
 }
 
 /** What a delivered frame is made of. */

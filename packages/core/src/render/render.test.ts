@@ -52,7 +52,7 @@ describe('plans', () => {
     expect(plan({ facts: facts({ displayed: { width: 3840, height: 2160 } }) }).plan.frame).toEqual({ width: 2160, height: 3840 });
   });
   test('50 frames a second under the cap: every second frame, counted from the first', () => {
-    const { plan: p } = plan({ facts: facts({ rate: { num: 50, den: 1 }, frames: 601 }), span: { from: 101, to: 601 } });
+    const { plan: p } = plan({ facts: facts({ rate: { num: 50, den: 1 }, frames: 601 }), kept: [{ from: 101, to: 601 }] });
     expect(p.frames).toBe(250);
     expect([masterFrameAt(p, 0), masterFrameAt(p, 1), masterFrameAt(p, 249)]).toEqual([101, 103, 599]);
   });
@@ -64,7 +64,7 @@ describe('plans', () => {
   test('fingerprints: equal for equal plans whatever the order of keys, different for any difference', () => {
     const a = plan().plan;
     expect(planFingerprint(JSON.parse(JSON.stringify(Object.fromEntries(Object.entries(a).reverse()))))).toBe(planFingerprint(a));
-    const others = [plan({ sha256: 'b'.repeat(64) }), plan({ framing: heldFraming({ x: 0.51, y: 0.5, zoom: 1 }) }), plan({ span: { from: 0, to: 1059 } }), plan({ placement: story({ duration: {}, maxBytes: 9_000_000 }) })];
+    const others = [plan({ sha256: 'b'.repeat(64) }), plan({ framing: heldFraming({ x: 0.51, y: 0.5, zoom: 1 }) }), plan({ kept: [{ from: 0, to: 1059 }] }), plan({ placement: story({ duration: {}, maxBytes: 9_000_000 }) })];
     expect(new Set([a, ...others.map((o) => o.plan)].map(planFingerprint)).size).toBe(5);
     expect(canonicalJson({ b: 1, a: [{ d: 1, c: 2 }] })).toBe('{"a":[{"c":2,"d":1}],"b":1}');
   });

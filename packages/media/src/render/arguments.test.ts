@@ -57,7 +57,7 @@ describe('encoder arguments', () => {
 });
 
 /** The one-process chain of a plan whose window stands still. */
-const chainOf = (p: RenderPlan, skipped: number) => stillFilters(p, skipped, stillWindow(p)!);
+const chainOf = (p: RenderPlan, skipped: number) => stillFilters(p, { kind: 'delivered', skipped }, stillWindow(p)!);
 
 describe('filter chains', () => {
   test('pictures are numbered, cut, scaled and cut again, in that order', () => {
@@ -65,7 +65,7 @@ describe('filter chains', () => {
     expect(names).toEqual(['settb', 'setpts', 'trim', 'setpts', 'settb', 'setpts', 'crop', 'scale', 'format', 'crop', 'setsar']);
   });
   test('the frames left out by seeking are not counted again', () => {
-    const p = { ...plan(), source: { from: 80, to: 120 } };
+    const p = { ...plan(), kept: [{ from: 80, to: 120 }] };
     expect(chainOf(p, 0)).toContain('trim=start_frame=80:end_frame=120');
     expect(chainOf(p, 80)).toContain('trim=start_frame=0:end_frame=40');
   });
@@ -87,9 +87,9 @@ describe('filter chains', () => {
     expect(proxyFilters(facts({ displayed: { width: 3840, height: 2160 } }), plan().master, 1280)).toContain('scale=1280:720:');
   });
   test('what the resampler is given is the whole picture in BT.709, converted only where it is not so already', () => {
-    expect(decodeFilters(plan(), 0)).not.toContain('scale');
-    expect(decodeFilters(plan({}, { hdr: 'hlg' }), 0)).toContain('tonemap=hable');
-    expect(decodeFilters(plan({}, { displayed: { width: 1919, height: 1079 } }), 0)).toMatch(/format=yuv444p$/);
-    expect(decodeFilters(plan({}, { colour: { primaries: null, transfer: null, matrix: 'smpte170m', range: 'pc' } }), 0)).toContain('in_color_matrix=bt601');
+    expect(decodeFilters(plan(), { kind: 'delivered', skipped: 0 })).not.toContain('scale');
+    expect(decodeFilters(plan({}, { hdr: 'hlg' }), { kind: 'delivered', skipped: 0 })).toContain('tonemap=hable');
+    expect(decodeFilters(plan({}, { displayed: { width: 1919, height: 1079 } }), { kind: 'delivered', skipped: 0 })).toMatch(/format=yuv444p$/);
+    expect(decodeFilters(plan({}, { colour: { primaries: null, transfer: null, matrix: 'smpte170m', range: 'pc' } }), { kind: 'delivered', skipped: 0 })).toContain('in_color_matrix=bt601');
   });
 });

@@ -89,7 +89,7 @@ describe('a ruler master is cut where it was asked for, frame by frame', () => {
 
   test('a stretch from the middle, sought and not decoded from the start', async () => {
     const path = await ruler('long', { size: small, rate: rate(30000, 1001), frames: 130 });
-    const { plan, made } = await make(path, placement(), { span: { from: 97, to: 113 } });
+    const { plan, made } = await make(path, placement(), { kept: [{ from: 97, to: 113 }] });
     expect(plan.frames).toBe(16);
     await expectPlanned(plan, made.path);
   });

@@ -1,4 +1,4 @@
-import { resamplePlan, type MasterFacts, type MasterRect, type RenderPlan } from '@mivvy/core';
+import { resamplePlan, type FrameSpan, type MasterFacts, type MasterRect, type RenderPlan } from '@mivvy/core';
 
 /** What the filters need to know of a master to show it as it should be seen. */
 export type MasterHandling = RenderPlan['master'];
@@ -30,30 +30,44 @@ function scaleTo(width: number, height: number, master: MasterHandling): string 
   return `scale=${width}:${height}:flags=lanczos+accurate_rnd+full_chroma_int:${chromaPlace}:in_color_matrix=${read.matrix}:out_color_matrix=bt709:in_range=${read.range}:out_range=tv`;
 }
 
-/** Filters that let through exactly the pictures that a plan delivers, in its order and at its rate. */
-function deliveredPictures(plan: RenderPlan, skipped: number): string[] {
-  const { master, source } = plan;
+/** Filters that let one kept span's pictures through, all of them, as they should be seen. */
+function spanPictures(master: MasterHandling, span: FrameSpan, skipped: number): string[] {
   return [
     ...conform(master),
-    `trim=start_frame=${source.from - skipped}:end_frame=${source.to - skipped}`,
+    `trim=start_frame=${span.from - skipped}:end_frame=${span.to - skipped}`,
     'setpts=N',
+  ];
+}
+
+const squared = (master: MasterHandling) => (master.squarePixels ? [] : [`scale=${master.displayed.width}:${master.displayed.height}:flags=lanczos`, 'setsar=1']);
+
+/** Filters that let through exactly the pictures that a plan of one span, at its own pace, delivers, at its rate. */
+function deliveredPictures(plan: RenderPlan, skipped: number): string[] {
+  const { master } = plan;
+  return [
+    ...spanPictures(master, plan.kept[0]!, skipped),
     ...(plan.step.kind === 'nearest' ? [`fps=${plan.rate.num}/${plan.rate.den}`, `trim=end_frame=${plan.frames}`] : plan.step.n > 1 ? [`select=not(mod(n\\,${plan.step.n}))`] : []),
     `settb=${plan.rate.den}/${plan.rate.num}`,
     'setpts=N',
-    ...(master.squarePixels ? [] : [`scale=${master.displayed.width}:${master.displayed.height}:flags=lanczos`, 'setsar=1']),
+    ...squared(master),
   ];
 }
+
+/** What is decoded for a picture: the frames of a plan of one span as they are delivered, or one kept span whole. */
+export type Pictures = { kind: 'delivered'; skipped: number } | { kind: 'span'; span: FrameSpan; skipped: number };
+
+const picturesOf = (plan: RenderPlan, pictures: Pictures): string[] => (pictures.kind === 'delivered' ? deliveredPictures(plan, pictures.skipped) : [...spanPictures(plan.master, pictures.span, pictures.skipped), ...squared(plan.master)]);
 
 const isOdd = (size: { width: number; height: number }) => size.width % 2 !== 0 || size.height % 2 !== 0;
 
 /**
  * The filter chain that makes a plan's frames from the master's through one window that never moves, without labels.
  *
- * @param skipped master frames that seeking has already left out before the first one decoded
+ * `skipped` are master frames that seeking has already left out before the first one decoded.
  */
-export function stillFilters(plan: RenderPlan, skipped: number, window: MasterRect): string {
+export function stillFilters(plan: RenderPlan, pictures: Pictures, window: MasterRect): string {
   const { master, frame } = plan;
-  const chain = deliveredPictures(plan, skipped);
+  const chain = picturesOf(plan, pictures);
   if (isOdd(master.displayed)) chain.push('format=yuv444p'); // colour for every pixel, so that an odd crop loses nothing
   const cut = resamplePlan(window, master.displayed, frame);
   if (cut.crop.width !== master.displayed.width || cut.crop.height !== master.displayed.height) {
@@ -70,12 +84,12 @@ export function stillFilters(plan: RenderPlan, skipped: number, window: MasterRe
 }
 
 /** The filter chain that gives the resampler a plan's pictures whole: as displayed, in BT.709, limited range, 8 bit. */
-export function decodeFilters(plan: RenderPlan, skipped: number): string {
+export function decodeFilters(plan: RenderPlan, pictures: Pictures): string {
   const { master } = plan;
   const { width, height } = master.displayed;
   const asItIs = master.hdr === 'none' && master.matrix === 'bt709' && master.range === 'tv';
   return [
-    ...deliveredPictures(plan, skipped),
+    ...picturesOf(plan, pictures),
     ...(master.hdr !== 'none' ? toneMap : []),
     ...(asItIs ? [] : [scaleTo(width, height, master)]),
     isOdd(master.displayed) ? 'format=yuv444p' : 'format=yuv420p',

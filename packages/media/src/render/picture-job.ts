@@ -5,7 +5,12 @@ import { renderPlanSchema } from '@mivvy/core';
 export const pictureJobSchema = z.object({
   plan: renderPlanSchema,
   ffmpeg: z.string(),
-  decode: z.array(z.string()),
+  /** How each kept span is decoded, in playing order. */
+  decodes: z.array(z.array(z.string())).min(1),
+  /** Whether one picture comes for each delivered frame, or one for each kept frame of the master. */
+  comes: z.enum(['delivered', 'kept']),
+  /** Pictures come as the frame shows them; otherwise whole, to be drawn. */
+  drawn: z.boolean(),
   encode: z.array(z.string()),
   cwd: z.string(),
   nice: z.boolean(),

@@ -1,6 +1,6 @@
 import { once } from 'node:events';
 import { parentPort, workerData } from 'node:worker_threads';
-import { frameToSeconds, planLayout } from '@mivvy/core';
+import { frameToSeconds, keptIndexAt, planLayout } from '@mivvy/core';
 import { eachPiece, startChild } from '../workers/child.ts';
 import { pictureJobSchema, type PictureNews } from './picture-job.ts';
 import { pictureBytes, Resampler } from './resampler.ts';
@@ -17,30 +17,60 @@ const tell = (news: PictureNews) => parentPort!.postMessage(news);
 
 const odd = plan.master.displayed.width % 2 !== 0 || plan.master.displayed.height % 2 !== 0;
 const chroma = odd ? '444' : '420';
-const resampler = await Resampler.open(plan.master.displayed, chroma, plan.frame);
+const resampler = job.drawn ? null : await Resampler.open(plan.master.displayed, chroma, plan.frame);
 const common = { cwd: job.cwd, nice: job.nice };
-const decoder = startChild(job.ffmpeg, job.decode, { ...common, stdin: 'ignore', stdout: 'pipe' });
+const pieceBytes = resampler ? pictureBytes(plan.master.displayed, chroma) : pictureBytes(plan.frame, '420');
+const startDecoder = (args: string[]) => startChild(job.ffmpeg, args, { ...common, stdin: 'ignore', stdout: 'pipe' });
+// The span after the one that is being read is opened already: seeking costs no time of its own, and only two are open.
+let decoder = startDecoder(job.decodes[0]!);
+let following = job.decodes[1] ? startDecoder(job.decodes[1]) : null;
 const encoder = startChild(job.ffmpeg, job.encode, { ...common, stdin: 'pipe', stdout: 'ignore' });
 const into = encoder.child.stdin!;
+let broken = false;
 // An encoder that stops takes its pipe with it; its own words say why.
-into.on('error', () => decoder.child.kill('SIGKILL'));
+into.on('error', () => {
+  broken = true;
+  decoder.child.kill('SIGKILL');
+  following?.child.kill('SIGKILL');
+});
 
+/** Delivered frames written, and pictures read. */
 let frames = 0;
+let read = 0;
 const started = performance.now();
 let told = started;
-await eachPiece(decoder.child.stdout!, pictureBytes(plan.master.displayed, chroma), async (picture) => {
-  if (frames >= plan.frames) return;
-  const drawn = Buffer.from(resampler.draw(picture, planLayout(plan, frames++)));
+const write = async (drawn: Buffer) => {
+  frames++;
   if (!into.destroyed && !into.write(drawn)) await Promise.race([once(into, 'drain').catch(() => undefined), encoder.ended]);
   const now = performance.now();
   if (now - told > tellEvery) {
     told = now;
     tell({ kind: 'progress', frames, speed: frameToSeconds(frames, plan.rate) / ((now - started) / 1000) });
   }
-});
-const decoded = await decoder.ended;
+};
+/** True when the picture that was just read is what the next delivered frame shows. */
+const isDue = () => frames < plan.frames && (job.comes === 'delivered' || keptIndexAt(plan, frames) === read);
+const take = async (picture: Uint8Array) => {
+  // A picture may be shown by several frames, or by none.
+  while (isDue()) {
+    await write(Buffer.from(resampler ? resampler.draw(picture, planLayout(plan, frames)) : picture));
+    if (job.comes === 'delivered') break;
+  }
+  read++;
+};
+let decoded: number | null = 0;
+let words = '';
+for (let i = 0; i < job.decodes.length && decoded === 0 && !broken; i++) {
+  await eachPiece(decoder.child.stdout!, pieceBytes, take);
+  decoded = await decoder.ended;
+  words += decoder.words();
+  if (!following) break;
+  decoder = following;
+  following = job.decodes[i + 2] ? startDecoder(job.decodes[i + 2]!) : null;
+}
+following?.child.kill('SIGKILL');
 into.end();
 const encoded = await encoder.ended;
 const exit = encoded !== 0 ? `the encoder ended with ${encoded}` : decoded !== 0 ? `reading the film ended with ${decoded}` : `${frames} of ${plan.frames} pictures could be read`;
-tell({ kind: 'ended', ok: decoded === 0 && encoded === 0 && frames === plan.frames, stderr: `${decoder.words()}${encoder.words()}`, toolFailed: decoded !== 0 || encoded !== 0, exit });
+tell({ kind: 'ended', ok: decoded === 0 && encoded === 0 && frames === plan.frames, stderr: `${words}${encoder.words()}`, toolFailed: decoded !== 0 || encoded !== 0, exit });
 parentPort!.close();

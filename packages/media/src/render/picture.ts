@@ -3,31 +3,40 @@ import { ok, stillWindow, type RenderPlan, type Result } from '@mivvy/core';
 import { locateTools } from '../ffmpeg/locate.ts';
 import { explainFailure, inputArgs, quietly, runFfmpeg, type RunOptions } from '../ffmpeg/run.ts';
 import { runWorker } from '../workers/run-worker.ts';
-import { decodeFilters, stillFilters } from './filters.ts';
+import { decodeFilters, stillFilters, type Pictures } from './filters.ts';
 import { seekTo } from './seek.ts';
 import { pictureNewsSchema, type PictureJob } from './picture-job.ts';
 
 const workerFile = new URL('./picture-worker.ts', import.meta.url);
 
+/** True for a plan whose pictures one decoding process gives as they are delivered: one span, at its own pace. */
+const isPlain = (plan: RenderPlan) => plan.kept.length === 1 && plan.pace.num === plan.pace.den;
+
 /**
- * Runs one pass of an encode. A window that never moves is cut by ffmpeg's own filters in one process; anything else
- * is drawn picture by picture by our resampler, between a decoding and an encoding process. `rest` is what follows the
+ * Runs one pass of an encode. One span through a window that never moves is cut by ffmpeg's own filters in one process.
+ * Anything else goes through a worker between decoding processes, one for each kept span, and an encoding one: it takes
+ * the pictures that are due, and draws them by our resampler where the window moves. `rest` is what follows the
  * picture's input on the encoder's command line: further inputs, maps, codec, container and file.
  */
 export async function encodePicture(plan: RenderPlan, masterPath: string, inputs: string[], rest: string[], options: RunOptions): Promise<Result<void>> {
-  const seek = seekTo(plan.master, plan.source.from);
-  const film = [...seek.args, ...inputArgs(masterPath)];
+  const plain = isPlain(plan);
   const still = stillWindow(plan);
-  if (still) {
-    const run = await runFfmpeg([...film, ...inputs, '-map', `0:${plan.master.videoStream}`, '-vf', stillFilters(plan, seek.skipped, still), ...rest], options);
+  if (still && plain) {
+    const seek = seekTo(plan.master, plan.kept[0]!.from);
+    const run = await runFfmpeg([...seek.args, ...inputArgs(masterPath), ...inputs, '-map', `0:${plan.master.videoStream}`, '-vf', stillFilters(plan, { kind: 'delivered', skipped: seek.skipped }, still), ...rest], options);
     return run.ok ? ok(undefined) : run;
   }
   const tools = await locateTools();
   if (!tools.ok) return tools;
   const { width, height } = plan.frame;
+  const decodes = plan.kept.map((span) => {
+    const seek = seekTo(plan.master, span.from);
+    const pictures: Pictures = plain ? { kind: 'delivered', skipped: seek.skipped } : { kind: 'span', span, skipped: seek.skipped };
+    const filters = still ? stillFilters(plan, pictures, still) : decodeFilters(plan, pictures);
+    return [...quietly, ...seek.args, ...inputArgs(masterPath), '-map', `0:${plan.master.videoStream}`, '-vf', filters, '-fps_mode', 'passthrough', ...(plain ? [] : ['-frames:v', String(span.to - span.from)]), '-f', 'rawvideo', 'pipe:1'];
+  });
   const job: PictureJob = {
-    plan, ffmpeg: tools.value.ffmpeg, cwd: options.cwd ?? process.cwd(), nice: options.nice ?? false,
-    decode: [...quietly, ...film, '-map', `0:${plan.master.videoStream}`, '-vf', decodeFilters(plan, seek.skipped), '-fps_mode', 'passthrough', '-f', 'rawvideo', 'pipe:1'],
+    plan, ffmpeg: tools.value.ffmpeg, cwd: options.cwd ?? process.cwd(), nice: options.nice ?? false, decodes, comes: plain ? 'delivered' : 'kept', drawn: still !== null,
     encode: [...quietly, '-y', '-f', 'rawvideo', '-pix_fmt', 'yuv420p', '-s', `${width}x${height}`, '-r', `${plan.rate.num}/${plan.rate.den}`, '-color_primaries', 'bt709', '-color_trc', 'bt709', '-colorspace', 'bt709', '-color_range', 'tv', '-i', 'pipe:0', ...inputs, '-map', '0:0', ...rest],
   };
   return drawPictures(job, options);
@@ -39,6 +48,6 @@ async function drawPictures(job: PictureJob, { signal, onProgress, logFile }: Ru
     file: workerFile, data: job, news: pictureNewsSchema, signal,
     onNews: ({ frames, speed }) => onProgress?.({ frames, seconds: (frames * job.plan.rate.den) / job.plan.rate.num, speed }),
   });
-  if (logFile) await appendFile(logFile, `$ ffmpeg ${job.decode.join(' ')}\n$ ffmpeg ${job.encode.join(' ')}\n${end.stderr}\n`).catch(() => undefined);
+  if (logFile) await appendFile(logFile, `${job.decodes.map((d) => `$ ffmpeg ${d.join(' ')}\n`).join('')}$ ffmpeg ${job.encode.join(' ')}\n${end.stderr}\n`).catch(() => undefined);
   return end.ok ? ok(undefined) : { ok: false, problem: explainFailure(end.toolFailed ? end.stderr : '', end.exit) };
 }

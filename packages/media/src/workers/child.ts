@@ -10,6 +10,10 @@ export interface WorkerChild {
   words: () => string;
 }
 
+/** Tools that are running; all of them end when the worker is told to stop. */
+const living = new Set<ChildProcess>();
+let listening = false;
+
 /** Starts ffmpeg from inside a worker; it is killed when the worker is told to stop. `more` opens pipe 3 for a second output. */
 export function startChild(ffmpeg: string, args: string[], options: { cwd?: string; nice: boolean; stdin: 'ignore' | 'pipe'; stdout: 'ignore' | 'pipe'; more?: 'pipe' }): WorkerChild {
   const [file, argv] = options.nice ? ['nice', ['-n', '10', ffmpeg, ...args]] : [ffmpeg, args];
@@ -23,7 +27,12 @@ export function startChild(ffmpeg: string, args: string[], options: { cwd?: stri
     });
     child.on('close', (code) => resolve(code));
   });
-  parentPort!.on('message', () => child.kill('SIGKILL'));
+  living.add(child);
+  child.on('close', () => living.delete(child));
+  if (!listening) {
+    listening = true;
+    parentPort!.on('message', () => living.forEach((one) => one.kill('SIGKILL')));
+  }
   return { child, ended, words: () => words };
 }
 

@@ -1,6 +1,6 @@
 import { index, integer, real, sqliteTable, text, uniqueIndex } from 'drizzle-orm/sqlite-core';
 import type { z } from 'zod';
-import type { Acceptance, CheckReport, Framing, Keep, MarginChoice, MasterFacts, Problem, RenderPlan, Shot, Track } from '@mivvy/core';
+import type { Acceptance, CheckReport, Framing, FrameSpan, Keep, MarginChoice, MasterFacts, Pace, Problem, RenderPlan, Shot, Track } from '@mivvy/core';
 import type { carriedSchema, jobSchema } from '@mivvy/api';
 
 /** Times are ISO 8601 texts in UTC; JSON columns are written only from values that their Zod schema has passed. */
@@ -20,10 +20,17 @@ export interface FilmBefore {
 type CarriedOver = z.infer<typeof carriedSchema>;
 
 /**
- * A change that can be taken back: what a version's framing, or a master's shots and keeps, were before and after. A
+ * A change that can be taken back: what a version's framing, a cut's spans and pace, or a master's shots and keeps, were before and after. A
  * moved cut takes the framings' changes along, on the way there and on the way back.
  */
-export type Memento = { framing: Framing } | { shots: Shot[]; keeps: Keep[]; movedCut?: MovedCut };
+export type Memento = { framing: Framing } | { kept: FrameSpan[]; pace: Pace } | { shots: Shot[]; keeps: Keep[]; movedCut?: MovedCut };
+
+/** What of a cut makes a plan. */
+export interface PlayedCut {
+  kept: FrameSpan[];
+  pace: Pace;
+  joinMs: number;
+}
 
 /** A cut that was moved, in master frames. */
 export interface MovedCut {
@@ -77,6 +84,24 @@ export const masters = sqliteTable(
   (t) => [index('masters_by_production').on(t.productionId)],
 );
 
+/** Cuts of masters: what plays, in which order, how fast. Shared by any number of versions. */
+export const cuts = sqliteTable(
+  'cuts',
+  {
+    id: id(),
+    productionId: text('production_id').notNull().references(() => productions.id, { onDelete: 'cascade' }),
+    masterId: text('master_id').notNull().references(() => masters.id, { onDelete: 'cascade' }),
+    name: text('name').notNull(),
+    kept: text('kept', { mode: 'json' }).$type<FrameSpan[]>().notNull(),
+    pace: text('pace', { mode: 'json' }).$type<Pace>().notNull(),
+    /** Length of the fade across each join of the sound, milliseconds. */
+    joinMs: integer('join_ms').notNull(),
+    revision: integer('revision').notNull().default(1),
+    createdAt: createdAt(),
+  },
+  (t) => [index('cuts_by_production').on(t.productionId), index('cuts_by_master').on(t.masterId)],
+);
+
 export const versions = sqliteTable(
   'versions',
   {
@@ -84,6 +109,8 @@ export const versions = sqliteTable(
     productionId: text('production_id').notNull().references(() => productions.id, { onDelete: 'cascade' }),
     masterId: text('master_id').notNull().references(() => masters.id, { onDelete: 'cascade' }),
     placementId: text('placement_id').notNull(),
+    /** The cut that it plays; null for the full film. */
+    cutId: text('cut_id').references(() => cuts.id, { onDelete: 'set null' }),
     tag: text('tag').notNull(),
     framing: text('framing', { mode: 'json' }).$type<Framing>().notNull(),
     revision: integer('revision').notNull(),
@@ -105,6 +132,8 @@ export const jobs = sqliteTable(
     state: text('state').$type<JobRow['state']>().notNull(),
     /** Framing as it was when the export was asked for. */
     framing: text('framing', { mode: 'json' }).$type<Framing>(),
+    /** The cut as it was then; null for the full film. */
+    cut: text('cut', { mode: 'json' }).$type<PlayedCut>(),
     attempts: integer('attempts').notNull().default(0),
     stage: text('stage').notNull().default(''),
     fraction: real('fraction').notNull().default(0),

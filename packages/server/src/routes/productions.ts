@@ -5,7 +5,7 @@ import { and, desc, eq, inArray } from 'drizzle-orm';
 import { nanoid } from 'nanoid';
 import { refusal } from '@mivvy/core';
 import { newExportsSchema, newProductionSchema, newVersionsSchema, productionChangeSchema, registerMasterSchema } from '@mivvy/api';
-import { deliverables, jobs, masters, productions, versions } from '../db/schema.ts';
+import { cuts, deliverables, jobs, masters, productions, versions } from '../db/schema.ts';
 import { addVersions } from '../add-versions.ts';
 import { forgetChanges } from '../history.ts';
 import { bodyOf, param, refuse, route } from '../http/problems.ts';
@@ -95,12 +95,13 @@ export function productionRoutes(ws: Workspace): Router {
   router.post('/productions/:id/exports', route(async (req, res) => {
     const { id } = await existing(param(req));
     const { versionIds } = bodyOf(newExportsSchema, req);
-    const rows = await db.select().from(versions).innerJoin(masters, eq(masters.id, versions.masterId)).where(and(eq(versions.productionId, id), inArray(versions.id, versionIds)));
+    const rows = await db.select().from(versions).innerJoin(masters, eq(masters.id, versions.masterId)).leftJoin(cuts, eq(cuts.id, versions.cutId)).where(and(eq(versions.productionId, id), inArray(versions.id, versionIds)));
     const waiting = await db.select().from(jobs).where(and(eq(jobs.productionId, id), eq(jobs.kind, 'export'), inArray(jobs.state, ['queued', 'running'])));
     const queued = [];
-    for (const { versions: version, masters: master } of rows) {
+    for (const { versions: version, masters: master, cuts: cut } of rows) {
       const place = ws.specs.find(version.placementId);
-      const plan = planOf(ws, version, master);
+      const plan = planOf(ws, version, master, cut ?? undefined);
+      const played = cut && { kept: cut.kept, pace: cut.pace, joinMs: cut.joinMs };
       const label = place ? `${place.outlet.name}, ${place.placement.name}` : version.placementId;
       if (!place) refuse(409, 'no-placement', `${label}: the spec book no longer holds this placement.`, 'Add its spec book file again.');
       if (!plan) refuse(409, 'master-failed', `“${master.name}” cannot be used.`, master.problem?.sentence ?? '');
@@ -108,12 +109,12 @@ export function productionRoutes(ws: Workspace): Router {
       if (fault) refuse(409, 'refused', `${label}: ${fault.sentence}`, fault.mend);
       // Asking twice for the same thing makes it once; asking again after a change replaces what still waits.
       const already = waiting.find((j) => j.subjectId === version.id);
-      if (already && JSON.stringify(already.framing) === JSON.stringify(version.framing)) {
+      if (already && JSON.stringify([already.framing, already.cut]) === JSON.stringify([version.framing, played])) {
         queued.push(already);
         continue;
       }
       if (already) await ws.runner.cancel(already.id);
-      queued.push(await ws.runner.enqueue({ kind: 'export', productionId: id, subjectId: version.id, label, framing: version.framing }));
+      queued.push(await ws.runner.enqueue({ kind: 'export', productionId: id, subjectId: version.id, label, framing: version.framing, cut: played }));
     }
     await changed(id);
     res.json(queued.map(toJob));

@@ -9,7 +9,7 @@ const at = (framing: Framing) => poseOfMove(stretchAt(framing, 0).move, 0, { wid
 
 function version(revision: number, x = 0.5): Version {
   return {
-    id: 'version001', productionId: 'production1', masterId: 'master0001', tag: 'A', placementId: 'tall', outlet: null, placement: null,
+    id: 'version001', productionId: 'production1', masterId: 'master0001', tag: 'A', cutId: null, placementId: 'tall', outlet: null, placement: null,
     framing: heldFraming(pose(x)), revision, accepted: [], can: { undo: false, redo: false }, standing: 'to-make', behind: [], deliverable: null, updatedAt: '2026-11-24T00:00:00.000Z',
   };
 }

@@ -12,7 +12,7 @@ function Running({ jobs, productionId }: { jobs: readonly Job[]; productionId: s
   const exports = jobs.filter((j) => j.kind === 'export');
   const current = exports.find((j) => j.state === 'running') ?? jobs.find((j) => j.state === 'running');
   if (!current) return null;
-  const words = current.kind === 'ingest' ? `Reading ${current.label}` : `${current.label} ${Math.round(current.fraction * 100)} %`;
+  const words = current.kind === 'ingest' ? `Reading ${current.label}` : current.kind === 'look' ? `Looking at ${current.label} ${Math.round(current.fraction * 100)} %` : `${current.label} ${Math.round(current.fraction * 100)} %`;
   const more = exports.length > 1 ? ` · ${exports.length - 1} more` : '';
   const left = current.etaSeconds !== null && current.kind === 'export' ? ` · ${durationLabel(current.etaSeconds)} left` : '';
   return <Link className="runchip" to={`/productions/${productionId}/exports`} aria-live="off"><span className="clip">{words}{left}{more}</span></Link>;
@@ -29,7 +29,7 @@ export function ProductionFrame() {
     { to: `${base}/masters`, name: 'Masters' },
     { to: base, name: 'Proof sheet', end: true },
     // Stops without anything to show are not on the road yet.
-    ...(hasVersions ? [{ to: `${base}/framing`, name: 'Framing' }, { to: `${base}/exports`, name: 'Exports' }, { to: `${base}/deliverables`, name: 'Deliverables' }] : []),
+    ...(hasVersions ? [{ to: `${base}/framing`, name: 'Framing' }, { to: `${base}/timing`, name: 'Timing' }, { to: `${base}/exports`, name: 'Exports' }, { to: `${base}/deliverables`, name: 'Deliverables' }] : []),
   ];
   return (
     <div className="desk">

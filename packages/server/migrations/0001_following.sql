@@ -1,1 +1,0 @@
-ALTER TABLE `masters` ADD `drawn` text DEFAULT '[]' NOT NULL;
