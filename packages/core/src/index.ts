@@ -37,6 +37,7 @@ export * from './render/levels.ts';
 export * from './render/budget.ts';
 export * from './render/resample.ts';
 export * from './render/plan.ts';
+export * from './edits/time-left.ts';
 export * from './checks/keeps.ts';
 export * from './checks/visibility.ts';
 export * from './checks/mend.ts';

@@ -10,7 +10,7 @@ import { refuse } from './http/problems.ts';
 import { fromStored } from './storage.ts';
 import type { Workspace } from './workspace.ts';
 
-const storedSchema = z.object({ version: z.literal(1), levels: z.array(z.number().int()).nullable(), silences: z.array(frameSpanSchema), speech: z.array(frameSpanSchema) });
+const storedSchema = z.object({ version: z.literal(2), levels: z.array(z.number().int()).nullable(), silences: z.array(frameSpanSchema), speech: z.array(frameSpanSchema) });
 type Heard = Omit<z.infer<typeof storedSchema>, 'version'>;
 
 /** What is heard along a film; listened to once for the same bytes. */
@@ -25,7 +25,7 @@ async function heardIn(ws: Pick<Workspace, 'storage'>, row: typeof masters.$infe
   const heard = await listenAlong(fromStored(ws.storage, row.path), row.facts);
   if (!heard.ok) return refuse(500, heard.problem.code, heard.problem.sentence, heard.problem.mend);
   if (path) {
-    await writeFile(`${path}.part`, JSON.stringify({ version: 1, ...heard.value }));
+    await writeFile(`${path}.part`, JSON.stringify({ version: 2, ...heard.value }));
     await rename(`${path}.part`, path);
   }
   return heard.value;

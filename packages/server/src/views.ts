@@ -1,7 +1,7 @@
 import { desc, eq, inArray, sql } from 'drizzle-orm';
-import { behindReasons, makePlan, refusal, planFingerprint, standingOf, troublesOf, type PlannedVersion, type Trouble } from '@mivvy/core';
+import { behindReasons, makePlan, playedWithin, refusal, planFingerprint, standingOf, troublesOf, type PlannedVersion, type Played, type Trouble } from '@mivvy/core';
 import type { Cut, Deliverable, Master, Production, ProductionCard, ProductionDetail, Version } from '@mivvy/api';
-import { cuts, deliverables, jobs, masters, productions, versions, type PlayedCut } from './db/schema.ts';
+import { cuts, deliverables, jobs, masters, productions, versions } from './db/schema.ts';
 import { whatCan, type Can } from './history.ts';
 import { toJob, type JobRow } from './jobs/runner.ts';
 import type { Workspace } from './workspace.ts';
@@ -36,19 +36,12 @@ export function toDeliverable(row: DeliverableRow): Deliverable {
   return { id, versionId, productionId, fileName, bytes, sha256, fingerprint, making, report, madeAt, tookSeconds };
 }
 
-/** A cut as plans take it: what lies inside the film, because another film may have taken its place; the whole film where nothing is left. */
-export function playedOf(cut: PlayedCut | undefined | null, frames: number): Partial<PlayedCut> {
-  if (!cut) return {};
-  const kept = cut.kept.flatMap((s) => (s.from >= frames ? [] : [{ from: s.from, to: Math.min(s.to, frames) }]));
-  return { kept, pace: cut.pace, joinMs: cut.joinMs };
-}
-
 /** The plan of a version as it stands now, with its troubles; undefined while its master is being read. */
-export function planOf(ws: Ws, version: VersionRow, master: MasterRow, cut: PlayedCut | undefined): { planned: PlannedVersion; troubles: Trouble[] } | undefined {
+export function planOf(ws: Ws, version: VersionRow, master: MasterRow, cut: Played | undefined): { planned: PlannedVersion; troubles: Trouble[] } | undefined {
   const place = ws.specs.find(version.placementId);
   if (!place || !master.facts || master.state !== 'ready') return undefined;
   // A stand-in keeps troubles visible while bytes are summed; fingerprints are compared only with the real sum.
-  const planned = makePlan({ facts: master.facts, sha256: master.sha256 ?? '0'.repeat(64), placement: place.placement, framing: version.framing, ...playedOf(cut, master.facts.video.frames) });
+  const planned = makePlan({ facts: master.facts, sha256: master.sha256 ?? '0'.repeat(64), placement: place.placement, framing: version.framing, ...playedWithin(cut, master.facts.video.frames) });
   return { planned, troubles: troublesOf(planned, place.placement) };
 }
 

@@ -11,6 +11,7 @@ import { MastersScreen } from './screens/masters/masters-screen.tsx';
 import { ProductionFrame } from './screens/production/production-frame.tsx';
 import { ProductionsScreen } from './screens/productions/productions-screen.tsx';
 import { ProofSheetScreen } from './screens/proof-sheet/proof-sheet-screen.tsx';
+import { TimingScreen } from './screens/timing/timing-screen.tsx';
 import { SpecBookScreen } from './screens/spec-book/spec-book-screen.tsx';
 import { DeskContext } from './theme/use-desk-colour.ts';
 import { deskTheme, type Desk } from './theme/theme.ts';
@@ -29,6 +30,7 @@ const router = createBrowserRouter([
           { index: true, element: <ProofSheetScreen /> },
           { path: 'masters/:masterId?', element: <MastersScreen /> },
           { path: 'framing/:versionId?', element: <FramingScreen /> },
+          { path: 'timing/:masterId?/:cutId?', element: <TimingScreen /> },
           { path: 'exports', element: <ExportsScreen /> },
           { path: 'deliverables/:versionId?', element: <DeliverablesScreen /> },
         ],

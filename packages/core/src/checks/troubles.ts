@@ -144,10 +144,10 @@ export function troublesOf(planned: PlannedVersion, placement: Placement, watche
     const firstOver = keptFrameAt(plan.kept, keptIndexAt(plan, plan.frames - over));
     const overSpan: FrameSpan = { from: firstOver.span === plan.kept.length - 1 ? firstOver.frame : last.from, to: last.to };
     add('too-long', 'fault', `Runs ${durationLabel(planSeconds(plan))}; at most ${durationLabel(maxSeconds)} is allowed, so ${framesLabel(over, plan.rate)} must go.`,
-      'Deliver a shorter cut of the film, or choose a place that allows more.', overSpan);
+      'Make a shorter cut in Timing, or choose a place that allows more.', overSpan);
   }
   if (minSeconds !== undefined && plan.frames * plan.rate.den < minSeconds * plan.rate.num - 1e-6) {
-    add('too-short', 'fault', `Runs ${durationLabel(planSeconds(plan))}; at least ${durationLabel(minSeconds)} is asked for.`, 'Use a longer film here.');
+    add('too-short', 'fault', `Runs ${durationLabel(planSeconds(plan))}; at least ${durationLabel(minSeconds)} is asked for.`, 'Keep more of the film, or bring in a longer one.');
   }
   if (!budget.feasible) {
     const left = budget.rate.mode === 'two-pass' ? budget.rate.targetKbps : 0;

@@ -32,10 +32,19 @@ export interface AdviceFacts {
 const breath = 0.6;
 /** Of a silence so much stays at either end, seconds: cuts must breathe. */
 const air = 0.16;
+/** A picture shorter than this is a flash, seconds: none is left over beside what goes. */
+const flash = 0.6;
+/** What is left of a silence is worth a cut from so long, seconds. */
+const leastGap = 0.28;
+/** With so much of a film silent, its silences are not what is dull about it. */
+const mostlySilent = 0.9;
 /** A shot below this interest is still. */
 const stillBelow = 0.12;
-/** The tail of a shot longer than this can go, seconds, down to it. */
+/** The tail of a shot longer than this can go, seconds, down to it; a shorter tail than the second figure is none. */
 const longShot = 3;
+const leastTail = 0.4;
+/** Each thing that goes is missed so much for being one more cut. */
+const perCut = 0.05;
 
 const overlapsAny = (span: FrameSpan, others: readonly FrameSpan[]) => others.some((o) => o.from < span.to && o.to > span.from);
 
@@ -58,13 +67,31 @@ export function adviceFor(kept: readonly FrameSpan[], facts: AdviceFacts, protec
     if (shot.repeats !== undefined) offer({ from: shot.from, to: shot.to }, 'repeated', 0.8);
     else if (shot.interest < stillBelow) offer({ from: shot.from, to: shot.to }, 'still', 0.6);
   }
-  for (const silence of facts.silences) {
+  // Where next to nothing is heard at all, silence says nothing.
+  const unheard = facts.silences.reduce((sum, s) => sum + spanLength(s), 0) > mostlySilent * facts.shots.reduce((sum, s) => sum + spanLength(s), 0);
+  // Two silences with a short sound between them that nobody speaks are one: a flash of picture is left by no cut.
+  const silences = facts.silences.reduce<FrameSpan[]>((joined, s) => {
+    const last = joined.at(-1);
+    if (last && s.from - last.to < frames(flash) && !overlapsAny({ from: last.to, to: s.from }, facts.speech)) last.to = s.to;
+    else joined.push({ ...s });
+    return joined;
+  }, []);
+  const silentUpTo = (from: number, to: number) => to - from < frames(flash) && !overlapsAny({ from, to }, facts.speech) && !overlapsAny({ from, to }, protect);
+  for (const silence of unheard ? [] : silences) {
     if (spanLength(silence) < frames(breath)) continue;
-    offer({ from: silence.from + frames(air), to: silence.to - frames(air) }, 'silence', 0.9);
+    // Cuts breathe where somebody stops and starts, not where the picture changes anyway; and each stays in its shot.
+    for (const shot of facts.shots) {
+      const [start, end] = [Math.max(shot.from, silence.from + frames(air)), Math.min(shot.to, silence.to - frames(air))];
+      const from = silentUpTo(shot.from, start) ? shot.from : start;
+      const to = silentUpTo(end, shot.to) ? shot.to : end;
+      if (to - from >= frames(leastGap)) offer({ from, to }, 'silence', 0.9 * (1 - shot.interest));
+    }
   }
   for (const shot of facts.shots) {
-    const long = spanLength(shot) - frames(longShot);
-    if (long > frames(0.4)) offer({ from: shot.to - long, to: shot.to }, 'tail', 0.5 * (1 - shot.interest));
+    // What is said in it is heard out first.
+    const said = facts.speech.filter((s) => s.from < shot.to && s.to > shot.from).map((s) => s.to + frames(air));
+    const from = Math.max(shot.from + frames(longShot), ...said);
+    if (shot.to - from > frames(leastTail)) offer({ from, to: shot.to }, 'tail', 0.5 * (1 - shot.interest));
   }
   return found.sort((a, b) => a.span.from - b.span.from);
 }
@@ -77,33 +104,29 @@ export function leastAdvice(all: readonly Advice[], need: number): Advice[] | nu
   if (need <= 0) return [];
   const total = all.reduce((sum, a) => sum + a.saves, 0);
   if (total < need) return null;
-  // The best way to save exactly n frames, by how much it is missed: a knapsack over frames.
-  const missed = new Float64Array(total + 1).fill(Infinity);
-  const last = new Int32Array(total + 1).fill(-1);
-  const before: Int32Array[] = [];
+  // A set of which nothing can be left out saves less than what is needed and its largest part together.
+  const most = Math.min(total, need + Math.max(...all.map((a) => a.saves)));
+  // The best way to save exactly n frames, by how much it is missed: a knapsack over frames, with who was taken as bits.
+  const missed = new Float64Array(most + 1).fill(Infinity);
   missed[0] = 0;
-  all.forEach((a, i) => {
-    const chosen = Int32Array.from(last);
-    for (let n = total; n >= a.saves; n--) {
-      const cost = missed[n - a.saves]! + (1 - a.ease) + 0.05;
+  const took = all.map((a) => {
+    const bits = new Uint8Array((most >> 3) + 1);
+    for (let n = most; n >= a.saves; n--) {
+      const cost = missed[n - a.saves]! + (1 - a.ease) + perCut;
       if (cost < missed[n]! - 1e-12) {
         missed[n] = cost;
-        chosen[n] = i;
+        bits[n >> 3]! |= 1 << (n & 7);
       }
     }
-    before.push(Int32Array.from(last));
-    last.set(chosen);
+    return bits;
   });
-  let best = need;
-  while (best <= total && missed[best] === Infinity) best++;
+  let n = need;
+  while (missed[n] === Infinity) n++;
   const set: Advice[] = [];
-  let table: Int32Array = last;
-  for (let n = best; n > 0; ) {
-    const i = table[n]!;
+  for (let i = all.length - 1; i >= 0; i--) {
+    if (!(took[i]![n >> 3]! & (1 << (n & 7)))) continue;
     set.push(all[i]!);
     n -= all[i]!.saves;
-    // What was there before this one was looked at.
-    table = before[i]!;
   }
   return set.reverse();
 }

@@ -2,7 +2,8 @@ import { z } from 'zod';
 import { gcd } from '../picture/geometry.ts';
 import { fail, ok, type Result } from '../problem.ts';
 import { frameSpanSchema, spanLength, type FrameSpan } from '../time/span.ts';
-import type { Rate } from '../time/rate.ts';
+import { compareRates, fps, type Rate } from '../time/rate.ts';
+import { deliveredRate, type RateRule } from '../time/delivered-rate.ts';
 
 /** Playback speed with the pitch kept, as a fraction: 1 as edited, 21/20 five per cent faster. */
 export const paceSchema = z.object({ num: z.number().int().positive(), den: z.number().int().positive() }).refine((p) => p.num >= p.den && p.num <= 2 * p.den, 'a pace lies between 1 and 2');
@@ -121,6 +122,12 @@ export function keepFrames(kept: readonly FrameSpan[], keep: FrameSpan): FrameSp
   );
 }
 
+/** Whether any frame of a span is kept. */
+export const keepsAny = (kept: readonly FrameSpan[], span: FrameSpan): boolean => kept.some((s) => s.from < span.to && s.to > span.from);
+
+/** Drops a span of which anything is kept; keeps one that is dropped. */
+export const keepOrDrop = (kept: readonly FrameSpan[], span: FrameSpan): FrameSpan[] => (keepsAny(kept, span) ? dropFrames(kept, span) : keepFrames(kept, span));
+
 /** Splits the span that a master frame lies in, so that what follows can be moved or dropped by itself. */
 export function splitKept(kept: readonly FrameSpan[], frame: number): FrameSpan[] {
   return kept.flatMap((s) => (frame > s.from && frame < s.to ? [{ from: s.from, to: frame }, { from: frame, to: s.to }] : [{ ...s }]));
@@ -144,11 +151,55 @@ export function trimKept(kept: readonly FrameSpan[], index: number, edge: 'from'
   return kept.map((s, i) => (i === index ? next : { ...s }));
 }
 
+/**
+ * Moves the join behind a span: what one loses the next gains, so that the cut stays as long as it is. It goes as far
+ * as both keep a frame and run into no other span.
+ */
+export function rollJoin(kept: readonly FrameSpan[], index: number, by: number, frames: number): FrameSpan[] {
+  const roll = (n: number) => {
+    const first = trimKept(kept, index, 'to', kept[index]!.to + n, frames);
+    return trimKept(first, index + 1, 'from', kept[index + 1]!.from + n, frames);
+  };
+  if (!kept[index] || !kept[index + 1]) return kept.map((s) => ({ ...s }));
+  const length = keptLength(kept);
+  for (let n = by; n !== 0; n -= Math.sign(by)) {
+    const rolled = roll(n);
+    if (keptLength(rolled) === length && rolled[index]!.to === kept[index]!.to + n) return rolled;
+  }
+  return kept.map((s) => ({ ...s }));
+}
+
 /** The rate at which master frames go by under a pace: 25 at 25/24 for a film of 24. */
 export function pacedRate(master: Rate, p: Pace): Rate {
   const [num, den] = [master.num * p.num, master.den * p.den];
   const d = gcd(num, den);
   return { num: num / d, den: den / d };
+}
+
+/** A cut: what plays of a master, in which order, how fast, and how its sound is joined. */
+export interface Played {
+  kept: readonly FrameSpan[];
+  pace: Pace;
+  /** Length of the fade across each join of the sound, milliseconds. */
+  joinMs: number;
+}
+
+/** What of a cut lies inside a film, because another may have taken its film's place; the whole film where nothing of it does. */
+export function playedWithin(cut: Played | undefined | null, frames: number): Partial<Played> {
+  if (!cut) return {};
+  return { kept: cut.kept.flatMap((s) => (s.from >= frames ? [] : [{ from: s.from, to: Math.min(s.to, frames) }])), pace: cut.pace, joinMs: cut.joinMs };
+}
+
+/**
+ * The pace that brings a film to a rate which a place takes where it does not take the film's own: 25/24 for a film of
+ * 24 frames a second at a place that takes 25. Null where its own rate or every n-th frame of it is taken, and where no
+ * rate within the ceiling is.
+ */
+export function paceForRate(master: Rate, rule: RateRule | undefined, ceiling = usualCeiling): { pace: Pace; rate: Rate } | null {
+  if (deliveredRate(master, rule).step.kind === 'every') return null;
+  const faster = (rule?.allowed ?? []).filter((r) => compareRates(r, master) > 0 && fps(r) <= fps(master) * ceiling && (!rule?.max || compareRates(r, rule.max) <= 0));
+  const [least] = [...faster].sort(compareRates);
+  return least ? { pace: pace(least.num * master.den, least.den * master.num), rate: least } : null;
 }
 
 /** What makes a cut just fit a limit. */

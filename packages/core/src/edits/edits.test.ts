@@ -4,7 +4,10 @@ import { deliveredLength } from '../time/delivered-rate.ts';
 import { rate, withinSeconds, framesWithin } from '../time/rate.ts';
 import type { FrameSpan } from '../time/span.ts';
 import { adviceFor, leastAdvice, takeAdvice, type Advice, type AdviceFacts } from './advice.ts';
-import { asEdited, checkKept, dropFrames, joinKept, justFits, keepFrames, keptFrameAt, keptInOrder, keptLength, moveKept, pace, pacedRate, paceValue, parsePace, playsAt, splitKept, trimKept } from './cut.ts';
+import { asEdited, checkKept, dropFrames, joinKept, justFits, keepFrames, keepOrDrop, keepsAny, keptFrameAt, keptInOrder, keptLength, moveKept, pace, paceForRate, pacedRate, paceValue, parsePace, playedWithin, playsAt, rollJoin, splitKept, trimKept } from './cut.ts';
+import { pacedDelivery } from '../render/plan.ts';
+import type { Placement } from '../specs/schema.ts';
+import { timeLeft, timeLeftFigures, timeLeftWords } from './time-left.ts';
 
 const frames = 600;
 /** A cut: spans of a film that do not overlap, in any order. */
@@ -69,6 +72,29 @@ describe('the arithmetic of cuts', () => {
   });
 });
 
+describe('single keys', () => {
+  test('a span is dropped where anything of it is kept, else kept; twice is as before for what was all kept or all dropped', () => {
+    fc.assert(fc.property(cuts, fc.integer({ min: 0, max: 580 }), fc.integer({ min: 1, max: 60 }), (kept, from, length) => {
+      const span = { from, to: Math.min(600, from + length) };
+      const once = keepOrDrop(kept, span);
+      expect(keepsAny(once, span)).toBe(!keepsAny(kept, span));
+      if (!keepsAny(kept, span)) expect(keptLength(once)).toBe(keptLength(kept) + span.to - span.from);
+      expect(checkKept(once.length ? once : kept, 600).ok).toBe(true);
+    }));
+  });
+  test('a join that is moved leaves the cut as long as it was, whatever stands in its way', () => {
+    fc.assert(fc.property(cuts, fc.integer({ min: 0, max: 6 }), fc.integer({ min: -80, max: 80 }), (kept, index, by) => {
+      const rolled = rollJoin(kept, index, by, 600);
+      expect(keptLength(rolled)).toBe(keptLength(kept));
+      expect(checkKept(rolled, 600).ok).toBe(true);
+      expect(rolled).toHaveLength(kept.length);
+    }));
+    expect(rollJoin([{ from: 100, to: 200 }, { from: 300, to: 400 }], 0, 7, 600)).toEqual([{ from: 100, to: 207 }, { from: 307, to: 400 }]);
+    // As far as it goes: the second span keeps a frame.
+    expect(rollJoin([{ from: 0, to: 10 }, { from: 300, to: 303 }], 0, 50, 600)).toEqual([{ from: 0, to: 12 }, { from: 302, to: 303 }]);
+  });
+});
+
 describe('pace', () => {
   test('published and agreed values', () => {
     const pal = rate(25);
@@ -112,6 +138,44 @@ describe('pace', () => {
   });
 });
 
+describe('rates and limits', () => {
+  const only = (...allowed: ReturnType<typeof rate>[]) => ({ allowed });
+  test('24 is brought to 25 by a pace of 25/24, where 25 is taken and 24 is not', () => {
+    expect(paceForRate(rate(24), only(rate(25), rate(30)))).toEqual({ pace: pace(25, 24), rate: rate(25) });
+    expect(paceForRate(rate(24000, 1001), only(rate(25)))).toEqual({ pace: pace(1001, 960), rate: rate(25) });
+    // Taken as it is, by every second frame, or only far away: nothing is offered.
+    expect(paceForRate(rate(24), only(rate(24), rate(25)))).toBeNull();
+    expect(paceForRate(rate(50), only(rate(25), rate(60)))).toBeNull();
+    expect(paceForRate(rate(24), only(rate(30)))).toBeNull();
+    expect(paceForRate(rate(30), { max: rate(25) })).toBeNull();
+    // At that pace nothing is repeated.
+    expect(pacedDelivery(rate(24), pace(25, 24), only(rate(25)))).toMatchObject({ rate: rate(25), step: { kind: 'every', n: 1 }, unevenPerSecond: 0 });
+  });
+  const place = (duration: { minSeconds?: number; maxSeconds?: number }) => ({ duration }) as Placement;
+  test.each([
+    // 14 seconds and 59 frames of a 60-frame second are inside a limit of 15 seconds (agreed value).
+    [14 * 60 + 59, rate(60), { maxSeconds: 15 }, '1 frame to spare', '0.017 s'],
+    [900, rate(60), { maxSeconds: 15 }, '0 frames over', '0 s'],
+    [378, rate(25), { maxSeconds: 15 }, '3 frames over', '0.12 s'],
+    [1270, rate(25), { maxSeconds: 60 }, '9.2 s to spare', '230 frames'],
+    [1060, rate(25), { maxSeconds: 15 }, '27.4 s over', '685 frames'],
+    // 15 s at 29.97 are 449.55 frames: 449 fit.
+    [450, rate(30000, 1001), { maxSeconds: 15 }, '1 frame over', '0.033 s'],
+    [449, rate(30000, 1001), { maxSeconds: 15 }, '0 frames over', '0 s'],
+    [70, rate(25), { minSeconds: 3, maxSeconds: 15 }, '5 frames too short', '0.2 s'],
+    [70, rate(25), {}, 'no limit', '0 s'],
+  ])('%d frames at %j under %j: %s', (frames, r, duration, words, figures) => {
+    const left = timeLeft({ frames, rate: r }, place(duration));
+    expect(timeLeftWords(left)).toBe(words);
+    expect(timeLeftFigures(left)).toBe(figures);
+  });
+  test('a cut in a film that took another’s place keeps what lies inside it', () => {
+    const cut = { kept: [{ from: 500, to: 600 }, { from: 90, to: 130 }, { from: 0, to: 10 }], pace: asEdited, joinMs: 20 };
+    expect(playedWithin(cut, 100)).toEqual({ kept: [{ from: 90, to: 100 }, { from: 0, to: 10 }], pace: asEdited, joinMs: 20 });
+    expect(playedWithin(null, 100)).toEqual({});
+  });
+});
+
 describe('advice', () => {
   const facts: AdviceFacts = {
     framesPerSecond: 25, speech: [{ from: 100, to: 200 }, { from: 320, to: 400 }], silences: [{ from: 40, to: 90 }, { from: 210, to: 218 }, { from: 250, to: 300 }],
@@ -120,10 +184,20 @@ describe('advice', () => {
   const whole = [{ from: 0, to: 600 }];
   test('silences, still and repeated shots and tails; never in speech, never what is protected', () => {
     const all = adviceFor(whole, facts, []);
-    expect(all.map((a) => [a.reason, a.span.from, a.span.to])).toEqual([['silence', 44, 86], ['silence', 254, 296], ['still', 410, 500], ['repeated', 500, 600]]);
+    expect(all.map((a) => [a.reason, a.span.from, a.span.to])).toEqual([['silence', 44, 95], ['silence', 254, 310], ['still', 410, 500], ['repeated', 500, 600]]);
     const spared = adviceFor(whole, facts, [{ from: 0, to: 60 }, { from: 560, to: 600 }]);
     expect(spared.map((a) => [a.reason, a.span.from])).toEqual([['tail', 75], ['silence', 254], ['still', 410]]);
     for (const a of [...all, ...spared]) expect(facts.speech.some((s) => s.from < a.span.to && s.to > a.span.from)).toBe(false);
+  });
+  test('a film in which next to nothing is heard is not dull for its silence; what is said is heard out; no flash is left', () => {
+    const one = { framesPerSecond: 25, shots: [{ from: 0, to: 500, interest: 0.6 }] };
+    expect(adviceFor([{ from: 0, to: 500 }], { ...one, speech: [], silences: [{ from: 0, to: 480 }] }, []).map((a) => a.reason)).toEqual(['tail']);
+    const [tail] = adviceFor([{ from: 0, to: 500 }], { ...one, speech: [{ from: 300, to: 400 }], silences: [] }, []);
+    expect(tail).toMatchObject({ reason: 'tail', span: { from: 404, to: 500 } });
+    // Two silences ten frames apart, the later one ending close before the shot does.
+    const [silence, ...more] = adviceFor([{ from: 0, to: 250 }], { framesPerSecond: 25, speech: [{ from: 0, to: 90 }], silences: [{ from: 100, to: 150 }, { from: 160, to: 245 }], shots: [{ from: 0, to: 250, interest: 0.5 }, { from: 250, to: 500, interest: 0.5 }] }, []);
+    expect(silence!.span).toEqual({ from: 104, to: 250 });
+    expect(more.filter((a) => a.span.from < 250)).toEqual([]);
   });
   test('what it promises is what is saved, whatever the cut', () => {
     fc.assert(fc.property(cuts, (kept) => {

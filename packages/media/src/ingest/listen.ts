@@ -12,11 +12,17 @@ export interface Heard {
   speech: FrameSpan[];
 }
 
-const { log10, max, min, round, sqrt } = Math;
+const { floor, log10, max, min, round, sqrt } = Math;
 const sampleRate = 16_000;
-/** A frame this far under the film's usual loudness is silent, and anything below the second figure, dB. */
-const underUsual = 26;
+/**
+ * What is this far under the film's loud parts counts as silent, and anything below the second figure, dB (common
+ * practice: a room's own noise lies 30 to 40 dB under a voice). Loud parts reach within the third figure of the loudest.
+ */
+const underLoud = 26;
 const silentBelow = -62;
+const loudWithin = 16;
+/** Silence is told from the energy of so long, seconds, so that one click does not end it. */
+const listenSeconds = 0.2;
 /** Silences and speech shorter than this are none, seconds; gaps in speech so short are part of it. */
 const leastSilence = 0.3;
 const leastSpeech = 0.3;
@@ -74,7 +80,15 @@ export async function listenAlong(path: string, facts: MasterFacts, signal?: Abo
   const [levels, band] = [db(all), db(voice)];
   const heard = levels.filter((l) => l > silentBelow).sort((a, b) => a - b);
   const usual = heard[heard.length >> 1] ?? -90;
-  const silent = levels.map((l) => l < silentBelow || l < usual - underUsual);
+  const loudest = heard[floor(heard.length * 0.98)] ?? -90;
+  const loud = heard.filter((l) => l > loudest - loudWithin);
+  const loudness = loud.reduce((sum, l) => sum + l, 0) / max(1, loud.length);
+  const half = max(1, round((listenSeconds * rate) / 2));
+  const smooth = levels.map((_, i) => {
+    const near = levels.slice(max(0, i - half), i + half + 1);
+    return 10 * log10(near.reduce((sum, l) => sum + 10 ** (l / 10), 0) / near.length);
+  });
+  const silent = smooth.map((l, i) => levels[i]! < silentBelow || l < silentBelow || l < loudness - underLoud);
   // Syllables: in a second around each frame the band swells and falls by several dB, several times.
   const reach = max(2, round(rate / 2));
   const spoken = band.map((level, i) => {

@@ -1,6 +1,6 @@
 import { index, integer, real, sqliteTable, text, uniqueIndex } from 'drizzle-orm/sqlite-core';
 import type { z } from 'zod';
-import type { Acceptance, CheckReport, Framing, FrameSpan, Keep, MarginChoice, MasterFacts, Pace, Problem, RenderPlan, Shot, Track } from '@mivvy/core';
+import type { Acceptance, CheckReport, Framing, FrameSpan, Keep, MarginChoice, MasterFacts, Pace, Played, Problem, RenderPlan, Shot, Track } from '@mivvy/core';
 import type { carriedSchema, jobSchema } from '@mivvy/api';
 
 /** Times are ISO 8601 texts in UTC; JSON columns are written only from values that their Zod schema has passed. */
@@ -20,17 +20,10 @@ export interface FilmBefore {
 type CarriedOver = z.infer<typeof carriedSchema>;
 
 /**
- * A change that can be taken back: what a version's framing, a cut's spans and pace, or a master's shots and keeps, were before and after. A
- * moved cut takes the framings' changes along, on the way there and on the way back.
+ * A change that can be taken back: what a version's framing, a cut's spans, pace and joins, or a master's shots and keeps, were
+ * before and after. A moved cut takes the framings' changes along, on the way there and on the way back.
  */
-export type Memento = { framing: Framing } | { kept: FrameSpan[]; pace: Pace } | { shots: Shot[]; keeps: Keep[]; movedCut?: MovedCut };
-
-/** What of a cut makes a plan. */
-export interface PlayedCut {
-  kept: FrameSpan[];
-  pace: Pace;
-  joinMs: number;
-}
+export type Memento = { framing: Framing } | { kept: FrameSpan[]; pace: Pace; joinMs: number } | { shots: Shot[]; keeps: Keep[]; movedCut?: MovedCut };
 
 /** A cut that was moved, in master frames. */
 export interface MovedCut {
@@ -133,7 +126,7 @@ export const jobs = sqliteTable(
     /** Framing as it was when the export was asked for. */
     framing: text('framing', { mode: 'json' }).$type<Framing>(),
     /** The cut as it was then; null for the full film. */
-    cut: text('cut', { mode: 'json' }).$type<PlayedCut>(),
+    cut: text('cut', { mode: 'json' }).$type<Played>(),
     attempts: integer('attempts').notNull().default(0),
     stage: text('stage').notNull().default(''),
     fraction: real('fraction').notNull().default(0),

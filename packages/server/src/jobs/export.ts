@@ -2,11 +2,10 @@ import { join } from 'node:path';
 import { setTimeout } from 'node:timers/promises';
 import { count, eq } from 'drizzle-orm';
 import { nanoid } from 'nanoid';
-import { bytesLabel, deliverableName, fail, makePlan, ok, planFingerprint, problemLine, refusal, troublesOf } from '@mivvy/core';
+import { bytesLabel, deliverableName, fail, makePlan, ok, planFingerprint, playedWithin, problemLine, refusal, troublesOf } from '@mivvy/core';
 import { deliver } from '@mivvy/media';
 import { deliverables, masters, productions, versions } from '../db/schema.ts';
 import { fromStored, logPath, toStored } from '../storage.ts';
-import { playedOf } from '../views.ts';
 import { now, type Workspace } from '../workspace.ts';
 import type { JobWork } from './runner.ts';
 
@@ -30,7 +29,7 @@ export function exportWork(ws: Pick<Workspace, 'db' | 'storage' | 'specs' | 'fre
     if (!place) return fail('no-placement', 'The spec book no longer holds this placement.', 'Add the spec book file again, or choose another place.');
     if (!master.facts || !master.sha256) return fail('master-failed', 'The master cannot be used.', 'Its own page says why; bring it in again.');
 
-    const planned = makePlan({ facts: master.facts, sha256: master.sha256, placement: place.placement, framing: job.framing ?? version.framing, ...playedOf(job.cut, master.facts.video.frames) });
+    const planned = makePlan({ facts: master.facts, sha256: master.sha256, placement: place.placement, framing: job.framing ?? version.framing, ...playedWithin(job.cut, master.facts.video.frames) });
     const fault = refusal(troublesOf(planned, place.placement));
     if (fault) return fail('refused', fault.sentence, fault.mend);
     const { plan, budget } = planned;

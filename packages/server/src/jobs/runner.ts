@@ -1,11 +1,11 @@
 import { and, asc, eq, lt, or, sql } from 'drizzle-orm';
 import { nanoid } from 'nanoid';
 import type { Logger } from 'pino';
-import type { Framing, Problem, Result } from '@mivvy/core';
+import type { Framing, Played, Problem, Result } from '@mivvy/core';
 import { Cancelled } from '@mivvy/media';
 import type { Job } from '@mivvy/api';
 import type { Database } from '../db/database.ts';
-import { jobs, type PlayedCut } from '../db/schema.ts';
+import { jobs } from '../db/schema.ts';
 import type { Events } from '../events.ts';
 
 export type JobRow = typeof jobs.$inferSelect;
@@ -67,7 +67,7 @@ export class Runner {
   }
 
   /** Puts a job into the queue. */
-  async enqueue(job: { kind: JobKind; productionId: string; subjectId: string; label: string; framing?: Framing; cut?: PlayedCut | null }): Promise<JobRow> {
+  async enqueue(job: { kind: JobKind; productionId: string; subjectId: string; label: string; framing?: Framing; cut?: Played | null }): Promise<JobRow> {
     const [row] = await this.db.insert(jobs).values({ ...job, framing: job.framing ?? null, cut: job.cut ?? null, id: nanoid(10), state: 'queued', createdAt: new Date().toISOString() }).returning();
     this.events.tell({ kind: 'job', job: toJob(row!) });
     this.wake();

@@ -1,8 +1,9 @@
 import { basename, extname } from 'node:path';
+import { isDeepStrictEqual } from 'node:util';
 import { Router } from 'express';
 import { and, eq, sql } from 'drizzle-orm';
 import { nanoid } from 'nanoid';
-import { asEdited, checkKept, joinKept, readCutFile, usualJoinMs, writeEdl, writeOtio, type FrameSpan, type Pace } from '@mivvy/core';
+import { asEdited, checkKept, readCutFile, usualJoinMs, writeEdl, writeOtio, type FrameSpan, type Pace } from '@mivvy/core';
 import { cutChangeSchema, newCutSchema, playsCutSchema, readFileSchema } from '@mivvy/api';
 import { alongMaster } from '../along.ts';
 import { cuts, masters, productions, versions } from '../db/schema.ts';
@@ -31,7 +32,7 @@ export function cutRoutes(ws: Workspace): Router {
   };
   const inside = (kept: readonly FrameSpan[], frames: number) => {
     const checked = checkKept(kept, frames);
-    return checked.ok ? joinKept(kept) : refuse(422, checked.problem.code, checked.problem.sentence, checked.problem.mend);
+    return checked.ok ? [...kept] : refuse(422, checked.problem.code, checked.problem.sentence, checked.problem.mend);
   };
   const add = async (master: Awaited<ReturnType<typeof masterOf>>, name: string, kept: readonly FrameSpan[], pace: Pace) => {
     const id = nanoid(10);
@@ -63,13 +64,13 @@ export function cutRoutes(ws: Workspace): Router {
   router.patch('/cuts/:id', route(async (req, res) => {
     const { cut, master } = await find(param(req));
     const { revision, name, kept, pace, joinMs } = bodyOf(cutChangeSchema, req);
-    const before = { kept: cut.kept, pace: cut.pace };
-    const after = { kept: kept ? inside(kept, master.facts.video.frames) : cut.kept, pace: pace ?? cut.pace };
+    const before = { kept: cut.kept, pace: cut.pace, joinMs: cut.joinMs };
+    const after = { kept: kept ? inside(kept, master.facts.video.frames) : cut.kept, pace: pace ?? cut.pace, joinMs: joinMs ?? cut.joinMs };
     await db.transaction(async (tx) => {
       // One statement decides between two browsers.
-      const [row] = await tx.update(cuts).set({ ...after, name: name ?? cut.name, joinMs: joinMs ?? cut.joinMs, revision: sql`${cuts.revision} + 1` }).where(and(eq(cuts.id, cut.id), eq(cuts.revision, revision))).returning();
+      const [row] = await tx.update(cuts).set({ ...after, name: name ?? cut.name, revision: sql`${cuts.revision} + 1` }).where(and(eq(cuts.id, cut.id), eq(cuts.revision, revision))).returning();
       if (!row) refuse(409, 'changed-elsewhere', 'This cut was changed in another window meanwhile.', 'The newest is shown now; make your change again if you still want it.');
-      if (kept || pace) await remember(tx, cut.id, before, after, now());
+      if (!isDeepStrictEqual(before, after)) await remember(tx, cut.id, before, after, now());
     });
     res.json(await answer(master.id, master.productionId));
   }));
@@ -88,7 +89,7 @@ export function cutRoutes(ws: Workspace): Router {
       await db.transaction(async (tx) => {
         const found = await recall(tx, cut.id, direction);
         if (!found || !('kept' in found.state)) return;
-        await tx.update(cuts).set({ kept: found.state.kept, pace: found.state.pace, revision: sql`${cuts.revision} + 1` }).where(eq(cuts.id, cut.id));
+        await tx.update(cuts).set({ ...found.state, revision: sql`${cuts.revision} + 1` }).where(eq(cuts.id, cut.id));
         await found.done();
       });
       res.json(await answer(master.id, master.productionId));

@@ -2,10 +2,10 @@ import { useMutation, useQueries, useQuery, useQueryClient, type QueryClient } f
 import { useEffect } from 'react';
 import { z } from 'zod';
 import {
-  carryAnswerSchema, drawnSchema, followAnswerSchema, lookViewSchema, deliverableSchema, inboxFileSchema, jobSchema, masterReadSchema, masterSchema, productionCardSchema, productionDetailSchema, productionSchema, serverEventSchema, specBookViewSchema, versionReadSchema, versionSchema,
-  type Job, type LookView, type Master, type ProductionDetail, type Version,
+  alongSchema, carryAnswerSchema, cutReadSchema, drawnSchema, followAnswerSchema, lookViewSchema, deliverableSchema, inboxFileSchema, jobSchema, masterReadSchema, masterSchema, productionCardSchema, productionDetailSchema, productionSchema, serverEventSchema, specBookViewSchema, versionReadSchema, versionSchema,
+  type Cut, type Job, type LookView, type Master, type ProductionDetail, type Version,
 } from '@mivvy/api';
-import type { Framing, Keep, MarginChoice, Shot } from '@mivvy/core';
+import type { Framing, FrameSpan, Keep, MarginChoice, Pace, Shot } from '@mivvy/core';
 import { ask, remove, tell } from './client.ts';
 
 /** The cache's keys, in one place. */
@@ -15,6 +15,7 @@ const keys = {
   jobs: (id: string) => ['production', id, 'jobs'] as const,
   deliverables: (id: string) => ['production', id, 'deliverables'] as const,
   look: (masterId: string) => ['look', masterId] as const,
+  along: (masterId: string, take: number, revision: number) => ['along', masterId, take, revision] as const,
   specBook: ['spec-book'] as const,
   inbox: ['inbox'] as const,
 };
@@ -128,6 +129,36 @@ export const useMasterWork = (masterId: string) => {
     },
   });
 };
+
+/** What is heard and seen along a master; it changes with its file and its shots. */
+export const useAlong = (master: Master) => useQuery({ queryKey: keys.along(master.id, master.take, master.revision), staleTime: Infinity, queryFn: ({ signal }) => ask(alongSchema, `/masters/${master.id}/along`, signal) });
+
+/** Makes a cut of a master and has some versions play it; the cut is the answer. */
+export const useNewCut = (productionId: string) =>
+  useChange(async ({ masterId, versionIds, ...cut }: { masterId: string; name: string; kept?: FrameSpan[]; pace?: Pace; versionIds: string[] }) => {
+    const made = (await tell(masterSchema, 'POST', `/masters/${masterId}/cuts`, cut)).cuts.at(-1)!;
+    for (const id of versionIds) await tell(versionSchema, 'PATCH', `/versions/${id}/cut`, { cutId: made.id });
+    return made;
+  }, staleProduction(productionId));
+/** Makes a cut as an edit list says. */
+export const useReadCut = (productionId: string) => useChange(({ masterId, ...file }: { masterId: string; fileName: string; text: string }) => tell(cutReadSchema, 'POST', `/masters/${masterId}/cuts/read`, file), staleProduction(productionId));
+export const useRemoveCut = (productionId: string) => useChange((cutId: string) => remove(`/cuts/${cutId}`), staleProduction(productionId));
+/** Has versions play a cut; null is the full film. */
+export const usePlayCut = (productionId: string) =>
+  useChange(async ({ versionIds, cutId }: { versionIds: readonly string[]; cutId: string | null }) => {
+    for (const id of versionIds) await tell(versionSchema, 'PATCH', `/versions/${id}/cut`, { cutId });
+  }, staleProduction(productionId));
+
+/** What of a cut is changed in place. */
+export type CutWork = Pick<Cut, 'name' | 'kept' | 'pace' | 'joinMs'>;
+
+/** Saves a cut; the answer replaces it in the cache. */
+export async function saveCut(client: QueryClient, cut: Cut, { name, kept, pace, joinMs }: CutWork): Promise<Cut> {
+  return cutIn(putMaster(client, await tell(masterSchema, 'PATCH', `/cuts/${cut.id}`, { revision: cut.revision, name, kept, pace, joinMs })), cut.id);
+}
+/** Takes a cut's last change back, or does it again. */
+export const stepCut = async (client: QueryClient, cut: Cut, direction: 'undo' | 'redo') => cutIn(putMaster(client, await tell(masterSchema, 'POST', `/cuts/${cut.id}/${direction}`)), cut.id);
+const cutIn = (master: Master, id: string): Cut => master.cuts.find((c) => c.id === id)!;
 
 /** Has a master looked at. */
 export const useWantLook = () => useChange((masterId: string) => tell(lookViewSchema, 'POST', `/masters/${masterId}/look`), (client, masterId, look: LookView) => client.setQueryData(keys.look(masterId), look));

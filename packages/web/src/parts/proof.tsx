@@ -1,10 +1,11 @@
-import { frameForMaster, insideMargins, marginsFor, type FrameFraction, type Size } from '@mivvy/core';
-import type { Master, Version } from '@mivvy/api';
-import { useFilm, useHeadPart } from '../play/use-desk.tsx';
+import { useSyncExternalStore } from 'react';
+import { frameForMaster, insideMargins, marginsFor, playsAt, type FrameFraction, type Size } from '@mivvy/core';
+import type { Cut, Master, Version } from '@mivvy/api';
+import { useDesk, useFilm, useHeadPart } from '../play/use-desk.tsx';
 import { ProofCanvas } from '../play/proof-canvas.tsx';
 import { useThisProduction } from './this-production.ts';
 import { isPlaced } from './troubles.ts';
-import { versionName, type Planned } from './versions.ts';
+import { cutOf, versionName, type Planned } from './versions.ts';
 
 const percent = (n: number) => `${n * 100}%`;
 const place = (r: FrameFraction) => ({ left: percent(r.x), top: percent(r.y), width: percent(r.width), height: percent(r.height) });
@@ -52,16 +53,25 @@ function waitingWords(master: Master | undefined): string {
   return 'Reading the master';
 }
 
+/** Lies over a proof where the play head stands in what the version's cut leaves out. */
+function LeftOut({ cut }: { cut: Cut }) {
+  const desk = useDesk();
+  const out = useSyncExternalStore(desk.subscribe, () => playsAt(cut.kept, desk.snapshot().frame) === null);
+  return out ? <div className="leftout"><span>Not in “{cut.name}”</span></div> : null;
+}
+
 /** The live proof of a version, in the size that it is given. */
 export function Proof({ version, master, overlays, width }: { version: Version; master: Master | undefined; overlays: Overlays; width?: number }) {
   const film = useFilm(master);
   const failed = useHeadPart('failed');
   const frame = frameOf(version, master);
+  const cut = cutOf(version, master);
   return (
     <div className="picture" style={{ width: '100%', height: '100%' }}>
       {film ? <ProofCanvas film={film} source={{ framing: version.framing, frame }} label={`Proof of ${versionName(version)}`} /> : null}
       {(!film || failed === master?.id) && <div className="waiting">{film ? 'This browser cannot play the film' : waitingWords(master)}</div>}
       <ProofOverlays version={version} overlays={overlays} width={width} />
+      {cut && <LeftOut cut={cut} />}
     </div>
   );
 }

@@ -1,6 +1,6 @@
 import { useDrag } from '@use-gesture/react';
 import { memo, useMemo, useRef, type KeyboardEvent, type ReactNode } from 'react';
-import { filled, frameToTimecode, layoutAt, shotSpans, type Framing, type Keep, type Shot, type Size, type Trouble, type Unit } from '@mivvy/core';
+import { dropFrames, filled, frameToTimecode, layoutAt, shotSpans, type FrameSpan, type Framing, type Keep, type Shot, type Size, type Trouble, type Unit } from '@mivvy/core';
 import type { Master } from '@mivvy/api';
 import { useDesk, useHead } from '../play/use-desk.tsx';
 import { useStill } from './stills.ts';
@@ -102,6 +102,12 @@ export function PathRow({ framing, units, master, frame }: { framing: Framing; u
     </div>
   );
 }
+
+/** What a cut leaves out, hatched over all rows. */
+export const Dropped = memo(function Dropped({ kept, frames }: { kept: readonly FrameSpan[]; frames: number }) {
+  return dropFramesOf(kept, frames).map((s) => <div key={s.from} className="dropped" style={{ left: at(s.from, frames), width: at(s.to - s.from, frames) }} aria-hidden />);
+});
+const dropFramesOf = (kept: readonly FrameSpan[], frames: number) => kept.reduce<FrameSpan[]>((left, s) => dropFrames(left, s), [{ from: 0, to: frames }]);
 
 /** What must stay visible, along the film. */
 export function KeepRow({ keeps, frames }: { keeps: readonly Keep[]; frames: number }) {

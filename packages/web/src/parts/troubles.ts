@@ -8,7 +8,7 @@ import { planVersion } from './versions.ts';
 
 /** What a trouble is, in a word or two: for stamps. */
 const words: Partial<Record<Trouble['code'], string>> = {
-  'too-long': 'Too long', 'too-short': 'Too short', 'size-floor': 'File limit too small', 'no-sound': 'No sound', 'rate-uneven': 'Rate not taken', 'no-level': 'Frame too large',
+  'too-long': 'Too long', 'too-short': 'Too short', 'size-floor': 'File limit too small', 'pace-high': 'Fast', 'no-sound': 'No sound', 'rate-uneven': 'Rate not taken', 'no-level': 'Frame too large',
   'enlarged-far': 'Enlarged too far', 'keep-cut': 'Cut', 'keep-margin': 'Outside the margin',
 };
 export function troubleWord(trouble: Trouble, keepName?: string): string {
@@ -39,6 +39,9 @@ export function allTroubles(production: ProductionDetail): PlacedTrouble[] {
     .sort((a, b) => rank[a.trouble.severity] - rank[b.trouble.severity]);
 }
 
+/** Troubles of time are mended where time is; all others where the picture is framed. */
+const ofTime: ReadonlySet<Trouble['code']> = new Set(['too-long', 'too-short', 'pace-high', 'rate-uneven']);
+
 /** Goes to a trouble: its version at work, the play head on its first frame. */
 export function useGoToTrouble(): (place: PlacedTrouble) => void {
   const desk = useDesk();
@@ -47,7 +50,8 @@ export function useGoToTrouble(): (place: PlacedTrouble) => void {
     desk.pause();
     desk.lead(version.masterId);
     desk.seek(trouble.span.from);
-    void navigate(`/productions/${version.productionId}/framing/${version.id}`);
+    const { productionId, masterId, cutId, id } = version;
+    void navigate(`/productions/${productionId}/${ofTime.has(trouble.code) ? `timing/${masterId}${cutId === null ? '' : `/${cutId}`}` : `framing/${id}`}`);
   };
 }
 

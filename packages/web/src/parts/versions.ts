@@ -1,6 +1,6 @@
 import { useMemo } from 'react';
-import { makePlan, partAccepted, troublesOf, type Acceptance, type MarginChoice, type PlannedVersion, type Trouble } from '@mivvy/core';
-import type { Master, Version } from '@mivvy/api';
+import { makePlan, partAccepted, playedWithin, timeLeft, troublesOf, type Acceptance, type MarginChoice, type PlannedVersion, type TimeLeft, type Trouble } from '@mivvy/core';
+import type { Cut, Master, Version } from '@mivvy/api';
 
 /** Name of a version as it is said: the outlet, then the slot. */
 export function versionName(version: Version): string {
@@ -12,16 +12,24 @@ export interface Planned {
   planned: PlannedVersion;
   /** Those that still ask for a person. */
   troubles: Trouble[];
+  /** How its length stands against its place's limits. */
+  time: TimeLeft;
   /** Those that a person has accepted. */
   accepted: { trouble: Trouble; acceptance: Acceptance }[];
 }
 
+/** The cut that a version plays; undefined for the full film. */
+export const cutOf = (version: Version, master: Master | undefined): Cut | undefined => (version.cutId === null ? undefined : master?.cuts.find((c) => c.id === version.cutId));
+
+/** What a cut is called where the full film is one of the choices. */
+export const cutName = (cut: Cut | undefined): string => (cut ? `“${cut.name}”` : 'the full film');
+
 export function planVersion(version: Version, master: Master | undefined, margin: MarginChoice): Planned | null {
   if (!version.placement || !master?.facts || master.state !== 'ready') return null;
-  const planned = makePlan({ facts: master.facts, sha256: master.sha256 ?? '0'.repeat(64), placement: version.placement, framing: version.framing });
+  const planned = makePlan({ facts: master.facts, sha256: master.sha256 ?? '0'.repeat(64), placement: version.placement, framing: version.framing, ...playedWithin(cutOf(version, master), master.facts.video.frames) });
   const all = troublesOf(planned, version.placement, { keeps: master.keeps, margin });
   const { open, accepted } = partAccepted(all, version.accepted, planned.plan, master.keeps);
-  return { planned, troubles: open, accepted };
+  return { planned, troubles: open, time: timeLeft(planned.plan, version.placement), accepted };
 }
 
 /** The same for a version on a screen: worked out anew only when it, its master or the margin has changed. */

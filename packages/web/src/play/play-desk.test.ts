@@ -11,6 +11,7 @@ class FakeVideo extends EventTarget {
   readyState = 0;
   seeking = false;
   paused = true;
+  playbackRate = 1;
   dataset: Record<string, string> = {};
   seeks: number[] = [];
   private time = 0;
@@ -196,5 +197,92 @@ describe('the play head', () => {
     expect(video.src).toBe('');
     d.play();
     expect(d.snapshot().playing).toBe(false);
+  });
+});
+
+describe('a cut on the desk', () => {
+  const kept = [{ from: 60, to: 80 }, { from: 10, to: 20 }, { from: 20, to: 30 }];
+  const cutDesk = () => {
+    const all = desk();
+    all.d.setCut({ kept, pace: { num: 11, den: 10 } });
+    all.d.seek(70);
+    all.video.settle();
+    const drawn: number[] = [];
+    all.film.listeners.add(() => drawn.push(all.film.shown));
+    return { ...all, drawn };
+  };
+
+  test('plays at its pace, goes over a join without showing what is dropped, and stops at its end', () => {
+    const { d, film, video, drawn } = cutDesk();
+    d.play();
+    expect(video.playbackRate).toBeCloseTo(1.1);
+    video.show(75 / 25);
+    // A second element waits where the next span starts.
+    const spare = made[1]!;
+    spare.arrive();
+    expect(spare.currentTime).toBeCloseTo(10.5 / 25, 9);
+    expect([film.video, spare.paused]).toEqual([video, true]);
+    video.show(79 / 25);
+    expect(d.snapshot().frame).toBe(79);
+    // The first frame behind the span is not shown: the next span's first is.
+    video.show(80 / 25);
+    expect(d.snapshot()).toMatchObject({ frame: 10, playing: true });
+    expect(film.video).toBe(spare);
+    expect([video.paused, spare.paused, spare.playbackRate]).toEqual([true, false, 1.1]);
+    expect(drawn).not.toContain(80);
+    expect(drawn.at(-1)).toBe(10);
+    // What the one that is put aside still shows is nobody's business.
+    video.show(81 / 25);
+    expect(d.snapshot().frame).toBe(10);
+    // Spans that play on from each other are no join.
+    spare.show(21 / 25);
+    expect(d.snapshot().frame).toBe(21);
+    expect(film.video).toBe(spare);
+    spare.show(30 / 25);
+    expect(d.snapshot()).toMatchObject({ playing: false, frame: 21 });
+  });
+
+  test('a next span that is not there yet is waited for, and goes on playing', () => {
+    const { d, film, video } = cutDesk();
+    d.play();
+    video.show(79 / 25);
+    video.pause();
+    video.show(80 / 25);
+    expect(film.video).toBe(video);
+    expect(d.snapshot()).toMatchObject({ frame: 10, playing: true });
+    expect(video.currentTime).toBeCloseTo(10.5 / 25, 9);
+    expect(video.paused).toBe(false);
+  });
+
+  test('played from what is dropped it goes on at what is kept next; from its end, at its start', () => {
+    const { d, video } = cutDesk();
+    for (const [frame, starts] of [[40, 60], [2, 10], [90, 60], [29, 60], [65, 65], [15, 15]] as const) {
+      d.seek(frame);
+      video.settle();
+      d.play();
+      expect([frame, d.snapshot().frame]).toEqual([frame, starts]);
+      d.pause();
+      video.settle();
+    }
+    d.setCut(null);
+    d.seek(40);
+    d.play();
+    expect(d.snapshot().frame).toBe(40);
+    expect(video.playbackRate).toBe(1);
+  });
+
+  test('a loop over a shot is played whole, and a film that ends goes on with the cut', () => {
+    const { d, film, video } = cutDesk();
+    d.setLoop({ from: 30, to: 40 });
+    d.play();
+    expect(d.snapshot().frame).toBe(30);
+    d.setLoop(null);
+    d.setCut({ kept: [{ from: 90, to: 100 }, { from: 0, to: 10 }], pace: { num: 1, den: 1 } });
+    d.seek(95);
+    video.settle();
+    video.show(99 / 25);
+    video.dispatchEvent(new Event('ended'));
+    expect(d.snapshot()).toMatchObject({ frame: 0, playing: true });
+    expect(film.masterId).toBe('one');
   });
 });

@@ -1,10 +1,13 @@
-import { frameToSeconds, masterSeconds, nearestFrame, type FrameSpan, type MasterFacts } from '@mivvy/core';
+import { frameToSeconds, joinKept, masterSeconds, nearestFrame, paceValue, type FrameSpan, type MasterFacts, type Played } from '@mivvy/core';
 
 /** A film on the desk: one video element that every proof of the film is drawn from. */
 export interface Film {
   masterId: string;
   facts: MasterFacts;
+  /** The element whose picture is shown now. */
   video: HTMLVideoElement;
+  /** A second one for a cut: it waits at the start of the span that plays next, so that a join is no pause. */
+  spare: HTMLVideoElement | null;
   /** Master frame that the video shows now; -1 until it shows one. */
   shown: number;
   /** Where the picture starts on the video's own clock, seconds. */
@@ -26,10 +29,28 @@ interface HeadState {
   /** A master whose film this browser cannot play. */
   failed: string | null;
 }
+type Cut = Pick<Played, 'kept' | 'pace'>;
 const atRest: HeadState = { frame: 0, playing: false, sound: false, shuttle: 0, loop: null, failed: null };
 
 /** How often a film is sought anew while the shuttle runs backwards, milliseconds. */
 const backwardsEvery = 120;
+/** The fastest that browsers play. */
+const fastestPlayed = 8;
+/** So long before a join the next span is opened, seconds. */
+const readySeconds = 1.5;
+
+const frameRate = (film: Film) => film.facts.video.rate.num / film.facts.video.rate.den;
+
+/** A video element that is never seen: proofs are drawn from it. */
+function videoOf(address: string): HTMLVideoElement {
+  const video = document.createElement('video');
+  video.preload = 'auto';
+  video.playsInline = true;
+  video.muted = true;
+  video.dataset.address = address;
+  video.src = address;
+  return video;
+}
 
 /**
  * One play head for all films of a production. Films are drawn from hidden video elements; proofs listen to the film
@@ -41,6 +62,8 @@ export class PlayDesk {
   private leadId: string | null = null;
   private state: HeadState = atRest;
   private shuttleTimer: ReturnType<typeof setInterval> | undefined;
+  /** The cut that plays of the lead film; null plays the whole of it. */
+  private cut: Cut | null = null;
 
   /** What the head's readers see; a new object whenever something changed. */
   snapshot = () => this.state;
@@ -63,43 +86,122 @@ export class PlayDesk {
       there.facts = facts;
       return there;
     }
-    const video = document.createElement('video');
-    video.preload = 'auto';
-    video.playsInline = true;
-    video.muted = true;
-    video.dataset.address = address;
-    video.src = address;
-    const film: Film = { masterId, facts, video, shown: -1, start: source === 'original' ? facts.video.startSeconds : 0, pending: null, listeners: there?.listeners ?? new Set() };
+    const film: Film = { masterId, facts, video: videoOf(address), spare: null, shown: -1, start: source === 'original' ? facts.video.startSeconds : 0, pending: null, listeners: there?.listeners ?? new Set() };
     there?.video.removeAttribute('src');
+    there?.spare?.removeAttribute('src');
     this.films.set(masterId, film);
     this.leadId ??= masterId;
-    const onFrame = (_now: number, picture: VideoFrameCallbackMetadata) => {
-      if (this.films.get(masterId) !== film) return;
-      video.requestVideoFrameCallback(onFrame);
-      film.shown = Math.max(0, Math.min(facts.video.frames - 1, nearestFrame(picture.mediaTime - film.start, facts.video.rate)));
-      film.listeners.forEach((draw) => draw());
-      if (this.state.playing && masterId === this.leadId) {
-        const { loop } = this.state;
-        if (loop && film.shown >= loop.to - 1) return this.seek(loop.from);
-        this.set({ frame: film.shown });
-        this.keepStep();
-      }
-    };
-    video.requestVideoFrameCallback(onFrame);
-    video.addEventListener('loadedmetadata', () => {
+    this.listenTo(film, film.video);
+    film.video.addEventListener('loadedmetadata', () => {
       this.seekFilm(film, this.secondsNow());
       // A proxy that comes while the film plays goes on playing.
-      if (this.state.playing) void video.play().catch(() => undefined);
+      if (this.state.playing) void film.video.play().catch(() => undefined);
     });
+    return film;
+  }
+
+  /** Hears what a video element of a film has to tell, for as long as it is the one that is shown. */
+  private listenTo(film: Film, video: HTMLVideoElement): void {
+    const isShown = () => film.video === video && this.films.get(film.masterId) === film;
+    const redraw = () => isShown() && film.listeners.forEach((draw) => draw());
+    const onFrame = (_now: number, picture: VideoFrameCallbackMetadata) => {
+      if (this.films.get(film.masterId) !== film) return;
+      video.requestVideoFrameCallback(onFrame);
+      if (film.video === video) this.onPicture(film, nearestFrame(picture.mediaTime - film.start, film.facts.video.rate));
+    };
+    video.requestVideoFrameCallback(onFrame);
+    video.addEventListener('loadeddata', redraw);
     video.addEventListener('seeked', () => {
-      if (film.pending === null) return;
+      redraw();
+      if (!isShown() || film.pending === null) return;
       const next = film.pending;
       film.pending = null;
       this.seekFilm(film, next);
     });
-    video.addEventListener('ended', () => masterId === this.leadId && this.pause());
-    video.addEventListener('error', () => this.set({ failed: masterId }));
-    return film;
+    video.addEventListener('ended', () => {
+      if (isShown() && film.masterId === this.leadId && !(this.state.playing && this.cut && this.playOn(film))) this.pause();
+    });
+    video.addEventListener('error', () => this.set({ failed: film.masterId }));
+  }
+
+  /** A film shows another frame. */
+  private onPicture(film: Film, frame: number): void {
+    const shown = this.clampFrame(film, frame);
+    const leads = this.state.playing && film.masterId === this.leadId;
+    const { loop } = this.state;
+    // What lies behind the end of a kept span is not part of the cut: it is neither drawn nor counted.
+    if (leads && !loop && this.cut && this.span && shown >= this.span.to) {
+      if (!this.playOn(film)) this.pause();
+      return;
+    }
+    film.shown = shown;
+    film.listeners.forEach((draw) => draw());
+    if (!leads) return;
+    if (loop && shown >= loop.to - 1) return this.seek(loop.from);
+    this.set({ frame: shown });
+    this.readySpare(film);
+    this.keepStep();
+  }
+
+  /** The kept span that plays now. */
+  private get span(): FrameSpan | null {
+    const { frame } = this.state;
+    return this.cut?.kept.find((s) => frame >= s.from && frame < s.to) ?? null;
+  }
+
+  /** The kept span that plays after this one. */
+  private get nextSpan(): FrameSpan | null {
+    const { span, cut } = this;
+    return span && cut ? (cut.kept[cut.kept.indexOf(span) + 1] ?? null) : null;
+  }
+
+  /** Has the second element wait at the start of the next span, once its join comes near. */
+  private readySpare(film: Film): void {
+    const next = this.nextSpan;
+    if (!next || this.span!.to - this.state.frame > readySeconds * frameRate(film) * paceValue(this.cut!.pace)) return;
+    if (!film.spare) {
+      film.spare = videoOf(film.video.dataset.address!);
+      this.listenTo(film, film.spare);
+    }
+    const target = film.start + frameToSeconds(next.from + 0.5, film.facts.video.rate);
+    if (!film.spare.seeking && Math.abs(film.spare.currentTime - target) > 1e-4) film.spare.currentTime = target;
+  }
+
+  /** Goes over a join while playing; false at the end of the cut. */
+  private playOn(film: Film): boolean {
+    const next = this.nextSpan;
+    if (!next) return false;
+    const target = film.start + frameToSeconds(next.from + 0.5, film.facts.video.rate);
+    const { spare, video } = film;
+    if (spare && spare.readyState >= 2 && !spare.seeking && Math.abs(spare.currentTime - target) < 1e-3) {
+      [film.video, film.spare] = [spare, video];
+      video.pause();
+      spare.playbackRate = video.playbackRate;
+      this.applySound();
+      void spare.play().catch(() => undefined);
+      film.shown = next.from;
+      this.set({ frame: next.from });
+      film.listeners.forEach((draw) => draw());
+      const seconds = this.secondsNow();
+      for (const other of this.films.values()) if (other !== film) this.seekFilm(other, seconds);
+    } else {
+      // It is not there yet: better a short wait than a wrong picture.
+      this.seek(next.from);
+      if (film.video.paused) void film.video.play().catch(() => undefined);
+    }
+    return true;
+  }
+
+  /** What plays of the lead film from now on; null for the whole of it. */
+  setCut(cut: Cut | null): void {
+    this.cut = cut && { kept: joinKept(cut.kept), pace: cut.pace };
+    this.applySpeed();
+  }
+
+  private applySpeed(): void {
+    const speed = this.state.shuttle > 0 ? this.state.shuttle : 1;
+    const pace = this.cut ? paceValue(this.cut.pace) : 1;
+    for (const film of this.films.values()) film.video.playbackRate = Math.min(fastestPlayed, speed * pace);
   }
 
   /** Which film's frames the head counts. */
@@ -166,12 +268,23 @@ export class PlayDesk {
     if (!lead) return;
     const { loop, frame } = this.state;
     if (loop && (frame < loop.from || frame >= loop.to - 1)) this.seek(loop.from);
+    else if (!loop && this.cut) this.enterCut(this.cut, frame);
     else if (frame >= lead.facts.video.frames - 1) this.seek(0);
+    this.applySpeed();
     this.set({ playing: true });
     const seconds = this.secondsNow();
     for (const film of this.films.values()) {
       if (seconds < masterSeconds(film.facts) - 0.05) void film.video.play().catch(() => undefined);
     }
+  }
+
+  /** Played from what is dropped, a cut goes on at the next frame that is kept; from its end it starts again. */
+  private enterCut({ kept }: Cut, frame: number): void {
+    const { span } = this;
+    const last = kept.at(-1);
+    if (span && !(span === last && frame >= span.to - 1)) return;
+    const next = span ? kept[0] : [...kept].sort((a, b) => a.from - b.from).find((s) => s.from > frame);
+    this.seek((next ?? kept[0]!).from);
   }
 
   pause(): void {
@@ -203,7 +316,8 @@ export class PlayDesk {
    */
   shuttle(speed: number): void {
     clearInterval(this.shuttleTimer);
-    for (const film of this.films.values()) film.video.playbackRate = speed > 0 ? Math.min(8, speed) : 1;
+    this.set({ shuttle: speed });
+    this.applySpeed();
     if (speed > 0) {
       if (!this.state.playing) this.play();
     } else {
@@ -214,7 +328,6 @@ export class PlayDesk {
         this.shuttleTimer = setInterval(() => this.seek(this.state.frame - step), backwardsEvery);
       }
     }
-    this.set({ shuttle: speed });
   }
 
   setSound(on: boolean): void {
@@ -223,18 +336,24 @@ export class PlayDesk {
   }
 
   private applySound(): void {
-    for (const film of this.films.values()) film.video.muted = !this.state.sound || film.masterId !== this.leadId;
+    for (const film of this.films.values()) {
+      film.video.muted = !this.state.sound || film.masterId !== this.leadId;
+      if (film.spare) film.spare.muted = true;
+    }
   }
 
   /** Clears the desk. */
   clear(): void {
     for (const film of this.films.values()) {
-      film.video.pause();
-      film.video.removeAttribute('src');
-      film.video.load();
+      for (const video of [film.video, film.spare]) {
+        video?.pause();
+        video?.removeAttribute('src');
+        video?.load();
+      }
     }
     this.films.clear();
     this.leadId = null;
+    this.cut = null;
     clearInterval(this.shuttleTimer);
     this.state = atRest;
   }

@@ -66,14 +66,10 @@ export function ProofCanvas({ film, source, label }: { film: Film; source: Pictu
     const observer = new ResizeObserver(resize);
     observer.observe(element);
     film.listeners.add(draw);
-    film.video.addEventListener('loadeddata', draw);
-    film.video.addEventListener('seeked', draw);
     resize();
     return () => {
       observer.disconnect();
       film.listeners.delete(draw);
-      film.video.removeEventListener('loadeddata', draw);
-      film.video.removeEventListener('seeked', draw);
     };
   }, [film]);
 

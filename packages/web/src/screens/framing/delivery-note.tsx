@@ -1,32 +1,38 @@
 import TextField from '@mui/material/TextField';
 import { useSnackbar } from 'notistack';
 import { useMemo, useState, type ReactNode } from 'react';
-import { useNavigate } from 'react-router';
+import { Link, useNavigate } from 'react-router';
 import {
   aspectLabel, bitrateLabel, bytesLabel, codecLabel, durationLabel, enlargement, frameRules, frameToSeconds, keepsWithin, maxZoom, planSeconds, poseAt, problemLine, publishedMargins, rateLabel, shapeWord, sizeLabel, suggestMend, troubleMark, windowOf, zoomAbout,
   type Fill, type Framing, type MarginChoice, type Move, type Size, type Trouble,
 } from '@mivvy/core';
 import type { Master, Version } from '@mivvy/api';
 import { problemOf } from '../../api/client.ts';
-import { useAccept, useRemoveVersion, useRenameProduction } from '../../api/queries.ts';
+import { useAccept, usePlayCut, useRemoveVersion, useRenameProduction } from '../../api/queries.ts';
 import { Choice } from '../../parts/choice.tsx';
 import { EditableNumber } from '../../parts/editable.tsx';
 import { useThisProduction } from '../../parts/this-production.ts';
-import { versionName, type Planned } from '../../parts/versions.ts';
+import { cutName, cutOf, versionName, type Planned } from '../../parts/versions.ts';
 import { moveAs, withoutKey, type Panel, type UnitHand } from './unit-hand.ts';
 import type { Following } from './use-following.ts';
 
 const list = (words: readonly string[]) => (words.length < 2 ? words.join('') : `${words.slice(0, -1).join(', ')} and ${words.at(-1)}`);
 const pixels = (n: number) => `${Number(n.toFixed(1))} px`;
 
+/** Stands for the full film where cuts are chosen from. */
+const fullFilm = 'full';
+
 /** What the file will be, in a sentence or two. */
-function FileSentences({ version, frame, planned }: { version: Version; frame: Size; planned: Planned }) {
+function FileSentences({ version, master, frame, planned }: { version: Version; master: Master; frame: Size; planned: Planned }) {
+  const play = usePlayCut(version.productionId);
+  const cut = cutOf(version, master);
   const { plan, delivered, budget } = planned.planned;
   const limit = version.placement!.duration?.maxSeconds;
   const { rate } = plan.video;
   const shape = shapeWord(frame);
   return (
     <p>
+      Plays <Choice label="Cut" value={cut?.id ?? fullFilm} shown={cutName(cut)} options={[{ value: fullFilm, name: 'the full film' }, ...master.cuts.map((c) => ({ value: c.id, name: cutName(c) }))]} onChange={(id) => play.mutate({ versionIds: [version.id], cutId: id === fullFilm ? null : id })} />; <Link className="fix" to={`/productions/${version.productionId}/timing/${master.id}${cut ? `/${cut.id}` : ''}`}>change its timing</Link>.{' '}
       {shape[0]!.toUpperCase() + shape.slice(1)} {aspectLabel(frame)}, <b>{sizeLabel(frame)}</b>, at <b>{rateLabel(plan.rate)} fps</b> {delivered.words}. Runs <b>{durationLabel(planSeconds(plan))}</b>{limit === undefined ? ', no limit' : <> of {durationLabel(limit)} allowed</>}.{' '}
       {codecLabel(plan.video.codec)}, {rate.mode === 'two-pass' ? <>two passes at <b>{bitrateLabel(rate.targetKbps)}</b>, never above {bitrateLabel(rate.maxKbps)}</> : <>quality {rate.crf}{rate.maxKbps !== undefined && <>, never above {bitrateLabel(rate.maxKbps)}</>}</>}
       {budget.expectedBytes !== null && <>: {rate.mode === 'two-pass' ? 'about' : 'at most'} <b>{bytesLabel(budget.expectedBytes)}</b></>}.{' '}
@@ -225,7 +231,7 @@ export function DeliveryNote(props: NoteProps) {
         {factor > 1.005 ? <>The picture is enlarged <b>{factor.toFixed(2)} times</b>. A master {Math.ceil(displayed.width * factor)} pixels wide, or a frame {Math.floor(frame.width / factor / 2) * 2} wide, would avoid it.</> : `The picture is reduced to ${factor.toFixed(2)} of its size.`}
       </p>
       <h3>The file</h3>
-      <FileSentences version={version} frame={frame} planned={planned} />
+      <FileSentences version={version} master={master} frame={frame} planned={planned} />
       {whole.map((t) => <p key={t.code} className="warn mild">{t.sentence}</p>)}
       <MarginSentence />
       {footer}

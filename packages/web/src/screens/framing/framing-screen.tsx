@@ -13,13 +13,13 @@ import { useDrawSubject, useReadPlan } from '../../api/queries.ts';
 import { Empty } from '../../parts/notices.tsx';
 import { OverlaySwitches, useOverlays } from '../../parts/overlay-switches.tsx';
 import { frameOf, Proof, WholeMaster } from '../../parts/proof.tsx';
-import { KeepRow, moveWord, PathRow, Score, ShotRow, TroubleRow } from '../../parts/score.tsx';
+import { Dropped, KeepRow, moveWord, PathRow, Score, ShotRow, TroubleRow } from '../../parts/score.tsx';
 import { VersionStamp } from '../../parts/stamp.tsx';
 import { useThisProduction } from '../../parts/this-production.ts';
 import { Transport } from '../../parts/transport.tsx';
 import { useNextTrouble } from '../../parts/troubles.ts';
 import { TrueSize } from '../../parts/true-size.tsx';
-import { usePlanned, versionName } from '../../parts/versions.ts';
+import { cutOf, usePlanned, versionName } from '../../parts/versions.ts';
 import { useDesk, useHead } from '../../play/use-desk.tsx';
 import { CarryDialog } from './carry-dialog.tsx';
 import { DeliveryNote, WaitingNote } from './delivery-note.tsx';
@@ -74,6 +74,12 @@ function Workplace({ version, master, siblings }: { version: Version; master: Ma
   const masterBox = useRef<HTMLDivElement>(null);
   const proofBox = useRef<HTMLDivElement>(null);
   useEffect(() => desk.lead(master.id), [desk, master.id]);
+  const cut = cutOf(version, master);
+  // What plays is what the version keeps.
+  useEffect(() => {
+    desk.setCut(cut ?? null);
+    return () => desk.setCut(null);
+  }, [desk, cut]);
 
   /** A glide is set at its ends: the head goes to the one that is being changed. */
   const settleHead = () => {
@@ -259,6 +265,7 @@ function Workplace({ version, master, siblings }: { version: Version; master: Ma
           <PathRow framing={framing} units={hand.units} master={master} frame={frame} />
           <KeepRow keeps={keeps} frames={frames} />
           <TroubleRow troubles={planned?.troubles ?? []} frames={frames} />
+          {cut && <Dropped kept={cut.kept} frames={frames} />}
         </Score>
       </div>
       {carrying && <CarryDialog open version={version} shotAt={hand.unit.from} shotName={`shot ${hand.unit.shot + 1}`} onClose={() => setCarrying(false)} />}

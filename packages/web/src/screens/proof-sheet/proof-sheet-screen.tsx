@@ -3,7 +3,7 @@ import { useSnackbar } from 'notistack';
 import { useCallback, useEffect, useMemo, useState } from 'react';
 import { useHotkeys } from 'react-hotkeys-hook';
 import { Link } from 'react-router';
-import { durationLabel, framesWithin, frameToSeconds, frameToTimecode, masterSummary, oneShot, problemLine, rateLabel, shotIndexAt, shotSpans } from '@mivvy/core';
+import { durationLabel, frameToSeconds, frameToTimecode, masterSummary, oneShot, problemLine, rateLabel, shotIndexAt, shotSpans, timeLeftWords } from '@mivvy/core';
 import type { Master, ProductionDetail, Version } from '@mivvy/api';
 import { problemOf } from '../../api/client.ts';
 import { useExport } from '../../api/queries.ts';
@@ -20,7 +20,7 @@ import { Transport } from '../../parts/transport.tsx';
 import { allTroubles, troubleWord, useGoToTrouble, useNextTrouble } from '../../parts/troubles.ts';
 import { TroubleThumb } from '../../parts/trouble-thumb.tsx';
 import { TrueSize } from '../../parts/true-size.tsx';
-import { planVersion, versionName, type Planned } from '../../parts/versions.ts';
+import { cutOf, planVersion, versionName, type Planned } from '../../parts/versions.ts';
 import { useDesk, useHead } from '../../play/use-desk.tsx';
 import { useThisProduction } from '../../parts/this-production.ts';
 import { Enlarged } from './enlarged.tsx';
@@ -62,16 +62,13 @@ function fittingScale(rows: readonly (readonly Version[])[], width: number, heig
 }
 
 /** How a version's length stands against its limit, in words. */
-function lengthWords(version: Version, planned: Planned | null): string {
-  if (!planned || !version.placement) return version.placement ? 'Waiting for its master' : 'Not in the spec book any more';
+function lengthWords(version: Version, master: Master, planned: Planned | null): string {
+  if (!planned) return version.placement ? 'Waiting for its master' : 'Not in the spec book any more';
   const { plan, delivered } = planned.planned;
-  const max = version.placement.duration?.maxSeconds;
-  const spare = max === undefined ? null : framesWithin(max, plan.rate) - plan.frames;
-  // The rate is said only where it is not the edit's own.
-  const rate = delivered.step.kind === 'every' && delivered.step.n === 1 ? '' : `, ${rateLabel(plan.rate)} fps`;
-  if (spare === null) return `No limit${rate}`;
-  const words = durationLabel(Math.abs(frameToSeconds(spare, plan.rate)));
-  return spare >= 0 ? `${words} to spare${rate}` : `${words} too long${rate}`;
+  const cut = cutOf(version, master);
+  const words = timeLeftWords(planned.time);
+  // The cut and the rate are said only where they are not the edit's own.
+  return [cut?.name, words[0]!.toUpperCase() + words.slice(1), delivered.step.kind === 'every' && delivered.step.n === 1 ? null : `${rateLabel(plan.rate)} fps`].filter(Boolean).join(', ');
 }
 
 function Cell({ version, master, planned, overlays, scale, onEnlarge }: { version: Version; master: Master; planned: Planned | null; overlays: Overlays; scale: number; onEnlarge: (version: Version) => void }) {
@@ -83,7 +80,7 @@ function Cell({ version, master, planned, overlays, scale, onEnlarge }: { versio
       <div className="crops" style={size}><Proof version={version} master={master} overlays={overlays} width={size.width} /></div>
       <div style={{ width: size.width }}><TroubleStrip planned={planned} master={master} /></div>
       <div className="words"><div className="tagline"><span className="letter">{version.tag}</span><span className="name">{versionName(version)}</span></div>
-      <div className="quiet" style={{ fontSize: 12 }}>{lengthWords(version, planned)}</div>
+      <div className="quiet" style={{ fontSize: 12 }}>{lengthWords(version, master, planned)}</div>
       <VersionStamp standing={version.standing} troubles={planned?.troubles ?? []} /></div>
     </Link>
     </div>

@@ -1,8 +1,8 @@
 import { afterEach, beforeEach, describe, expect, jest, test } from '@jest/globals';
 import { heldFraming, poseOfMove, stretchAt, type Framing } from '@mivvy/core';
 import type { Version } from '@mivvy/api';
-import { RequestProblem } from '../../api/client.ts';
-import { FramingDraft } from './framing-draft.ts';
+import { RequestProblem } from '../api/client.ts';
+import { Draft } from './draft.ts';
 
 const pose = (x: number) => ({ x, y: 0.5, zoom: 1 });
 const at = (framing: Framing) => poseOfMove(stretchAt(framing, 0).move, 0, { width: 1000, height: 1000 }, { width: 1, height: 1000 }).x;
@@ -20,7 +20,8 @@ function hand() {
   const overtaken: string[] = [];
   const failed: string[] = [];
   const answers: ((answer: 'ok' | Error) => void)[] = [];
-  const draft = new FramingDraft(version(1), {
+  const draft = new Draft<Version, Framing>(version(1), {
+    valueOf: (base) => base.framing,
     save: (base, framing) => {
       sent.push({ revision: base.revision, x: at(framing) });
       return new Promise((resolve, reject) => answers.push((answer) => (answer === 'ok' ? resolve(version(base.revision + 1, at(framing))) : reject(answer))));
@@ -112,11 +113,11 @@ describe('a framing in the hand', () => {
     await jest.advanceTimersByTimeAsync(400);
     await answer('ok');
     // The screens still have the version from before for a moment, or an answer on its way brings it once more.
-    expect(at(draft.snapshot().framing)).toBe(0.1);
+    expect(at(draft.snapshot().shown)).toBe(0.1);
     draft.follow(version(1, 0.5));
-    expect(at(draft.snapshot().framing)).toBe(0.1);
+    expect(at(draft.snapshot().shown)).toBe(0.1);
     draft.follow(version(7, 0.8));
-    expect(at(draft.snapshot().framing)).toBe(0.8);
+    expect(at(draft.snapshot().shown)).toBe(0.8);
   });
 
   test('nothing in the hand, nothing to save', async () => {

@@ -1,0 +1,97 @@
+import { problemLine } from '@mivvy/core';
+import { problemOf, RequestProblem } from '../api/client.ts';
+
+/** How long the hand must rest before what it holds is saved, and before a failed save is tried again, milliseconds. */
+const restMs = 350;
+const againMs = 3000;
+
+/** What the hand holds: something that is not saved yet, and how saving it goes. */
+interface DraftState<Value> {
+  /** What is to be shown: the draft, or the newest that is known to be saved. */
+  shown: Value;
+  draft: Value | null;
+  saving: 'saved' | 'waiting' | 'sending' | 'failed';
+}
+
+export interface DraftDoors<Base, Value> {
+  /** What of the thing is in the hand; the same object for as long as the thing is the same. */
+  valueOf: (base: Base) => Value;
+  save: (base: Base, value: Value) => Promise<Base>;
+  /** Somebody else changed the thing meanwhile: show theirs and say so. */
+  onOvertaken: (sentence: string) => void;
+  onFailed: (sentence: string) => void;
+}
+
+/**
+ * Something in the hand, such as a version's framing or a cut: changes show at once and are saved when the hand rests.
+ * If another window changed the thing meanwhile, theirs is shown instead and that is said; nothing is overwritten unseen.
+ */
+export class Draft<Base extends { revision: number }, Value> {
+  private state: DraftState<Value>;
+  private readonly listeners = new Set<() => void>();
+  private timer: ReturnType<typeof setTimeout> | undefined;
+
+  constructor(
+    private base: Base,
+    private readonly doors: DraftDoors<Base, Value>,
+  ) {
+    this.state = { shown: doors.valueOf(base), draft: null, saving: 'saved' };
+  }
+
+  snapshot = () => this.state;
+  subscribe = (listener: () => void) => {
+    this.listeners.add(listener);
+    return () => this.listeners.delete(listener);
+  };
+
+  private set(patch: Partial<DraftState<Value>>): void {
+    this.state = { ...this.state, ...patch };
+    this.listeners.forEach((tell) => tell());
+  }
+
+  /**
+   * The thing as the screens have it now. While something is in the hand, the server decides who was first; an answer
+   * that was asked for before the last save is older than what is known, and is passed over.
+   */
+  follow(base: Base): void {
+    if (this.state.draft !== null || base.revision < this.base.revision) return;
+    const same = this.base.revision === base.revision && this.state.shown === this.doors.valueOf(base);
+    this.base = base;
+    if (!same) this.set({ shown: this.doors.valueOf(base) });
+  }
+
+  /** Takes a change into the hand. */
+  take(value: Value): void {
+    this.set({ shown: value, draft: value, saving: this.state.saving === 'sending' ? 'sending' : 'waiting' });
+    if (this.state.saving !== 'sending') this.saveAfter(restMs);
+  }
+
+  private saveAfter(ms: number): void {
+    clearTimeout(this.timer);
+    this.timer = setTimeout(() => void this.save(), ms);
+  }
+
+  /** Saves what is in the hand now. */
+  async save(): Promise<void> {
+    clearTimeout(this.timer);
+    const wanted = this.state.draft;
+    if (wanted === null || this.state.saving === 'sending') return;
+    this.set({ saving: 'sending' });
+    try {
+      this.base = await this.doors.save(this.base, wanted);
+      const done = this.state.draft === wanted;
+      this.set(done ? { shown: this.doors.valueOf(this.base), draft: null, saving: 'saved' } : { saving: 'waiting' });
+      // A change that came while this one was on its way is saved next.
+      if (!done) this.saveAfter(restMs);
+    } catch (error) {
+      if (error instanceof RequestProblem && error.status === 409) {
+        this.set({ shown: this.doors.valueOf(this.base), draft: null, saving: 'saved' });
+        this.doors.onOvertaken(problemLine(error.problem));
+      } else {
+        this.set({ saving: 'failed' });
+        this.doors.onFailed(problemLine(problemOf(error)));
+        this.saveAfter(againMs);
+      }
+    }
+  }
+}
