@@ -99,6 +99,22 @@ describe('deliver', () => {
     expect(sum(await basic('--placement', 'square', '--in', '1s', '--to', '2s', '--quiet'))).not.toBe(sum(one));
   });
 
+  test('a plan’s cut is delivered at its pace; in and out points hold inside it, and a pace of one’s own goes before', async () => {
+    const plan = { format: 'mivvy-version-plan', version: 1, master: { displayed: { width: 320, height: 180 }, rate: { num: 25, den: 1 }, frames: 100 }, framing: { version: 1, stretches: [{ from: 0, move: { kind: 'hold', pose: { x: 0.5, y: 0.5, zoom: 1 } } }] }, cut: { kept: [{ from: 60, to: 81 }, { from: 0, to: 21 }], pace: { num: 21, den: 20 } } };
+    await writeFile(at('cut.plan.json'), JSON.stringify(plan));
+    const deliver = async (...args: string[]) => {
+      const { code, lines, told } = await basic('--placement', 'square', '--plan', at('cut.plan.json'), '--quiet', ...args);
+      return { code, told: told.join(' '), length: lines[0]?.checks?.find((c) => c.name === 'Length')?.measured };
+    };
+    // 42 kept frames at 1.05 are 40; without a pace 42; up to the first second 21 at 1.05 are 20.
+    expect(await deliver()).toMatchObject({ code: 0, length: '40 frames' });
+    expect(await deliver('--pace', '1')).toMatchObject({ code: 0, length: '42 frames' });
+    expect(await deliver('--to', '1s')).toMatchObject({ code: 0, length: '20 frames' });
+    expect(await deliver('--in', '1s', '--to', '2s')).toMatchObject({ code: 2, told: expect.stringContaining('the plan keeps nothing') });
+    await writeFile(at('cut.plan.json'), JSON.stringify({ ...plan, cut: { kept: [{ from: 0, to: 20 }, { from: 10, to: 30 }] } }));
+    expect(await deliver()).toMatchObject({ code: 2, told: expect.stringContaining('kept twice') });
+  });
+
   test('following: the subject is in every frame of a tall file, where a held window loses it', async () => {
     const [shot] = await makeFollowedFilm(at('runner.mp4'), [0]);
     /** Where the red runner is in a file's frames, a fraction of their width; null where there is nothing red. */

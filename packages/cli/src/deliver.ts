@@ -2,8 +2,8 @@ import { mkdir, readFile, mkdtemp, rm, stat } from 'node:fs/promises';
 import { basename, extname, join, resolve } from 'node:path';
 import { parseArgs } from 'node:util';
 import {
-  deliverableName, fail, findPlacement, followedWords, followFilm, frameForMaster, frameRules, heldFraming, makePlan, ok, parsePace, parseTimecode, planFingerprint, planForMaster, planMaster, problemLine, readSpecBook, readVersionPlan, refusal, settlePose,
-  troublesOf, usualLively, type FrameSpan, type Framing, type MasterFacts, type Pace, type PlacedOutlet, type Pose, type Result,
+  checkKept, deliverableName, fail, findPlacement, followedWords, followFilm, frameForMaster, frameRules, heldFraming, makePlan, ok, parsePace, parseTimecode, planFingerprint, planForMaster, planMaster, problemLine, readSpecBook, readVersionPlan, refusal, settlePose,
+  troublesOf, usualLively, type FrameSpan, type Framing, type MasterFacts, type Pace, type Played, type PlacedOutlet, type Pose, type Result,
 } from '@mivvy/core';
 import { Cancelled, countFrames, deliver, findShots, lookAtFilm, probeMaster, sha256File } from '@mivvy/media';
 
@@ -13,7 +13,7 @@ export const usage = `Usage: mivvy deliver --master FILE --specs SPECBOOK --plac
                      [--lively N]          how lively a following window may be, calm 0 to lively 1 (0.55)
                      [--at X,Y]            where it is centred, fractions of the master (0.5,0.5)
                      [--zoom Z]            how far it zooms in, 1 to 8 (1)
-                     [--plan FILE]         framed as a plan file of the app says, instead of --at and --zoom
+                     [--plan FILE]         framed and cut as a plan file of the app says, instead of --at and --zoom
                      [--pace P]            played P times as fast with the pitch kept, 1 to 2 (1); 25/24 for a fraction
                      [--in TC] [--to TC]   first frame delivered, and first one not: 00:00:05:10 or 5.4s
                      [--jobs N]            files made at a time, 1 to 4 (1)
@@ -29,7 +29,8 @@ interface Request {
   plan: string | undefined;
   follow: boolean;
   lively: number;
-  pace: Pace;
+  /** Undefined: as the plan says, else as edited. */
+  pace: Pace | undefined;
   from: string | undefined;
   to: string | undefined;
   jobs: number;
@@ -49,7 +50,7 @@ function readRequest(argv: string[]): Result<Request> {
         master: { type: 'string' }, specs: { type: 'string' }, placement: { type: 'string', multiple: true }, out: { type: 'string' },
         framing: { type: 'string', default: 'hold' }, lively: { type: 'string', default: String(usualLively) }, at: { type: 'string', default: '0.5,0.5' }, zoom: { type: 'string', default: '1' },
         in: { type: 'string' }, to: { type: 'string' }, jobs: { type: 'string', default: '1' }, quiet: { type: 'boolean', default: false },
-        plan: { type: 'string' }, pace: { type: 'string', default: '1' }, captions: { type: 'string' },
+        plan: { type: 'string' }, pace: { type: 'string' }, captions: { type: 'string' },
       },
     }));
   } catch (error) {
@@ -70,7 +71,7 @@ function readRequest(argv: string[]): Result<Request> {
   if (!at || !Number.isFinite(Number(at[1])) || !Number.isFinite(Number(at[2]))) return wrong(`--at ${values.at} is not two fractions such as 0.5,0.5.`);
   const zoom = Number(values.zoom);
   if (!(zoom >= 1 && zoom <= 8)) return wrong(`--zoom ${values.zoom} is not a number from 1 to 8.`);
-  const pace = parsePace(values.pace);
+  const pace = values.pace === undefined ? ok(undefined) : parsePace(values.pace);
   if (!pace.ok) return wrong(`--pace: ${pace.problem.sentence}`);
   const jobs = Number(values.jobs);
   if (!Number.isInteger(jobs) || jobs < 1 || jobs > 4) return wrong(`--jobs ${values.jobs} is not a whole number from 1 to 4.`);
@@ -124,7 +125,8 @@ interface Prepared {
   facts: MasterFacts;
   sha256: string;
   places: PlacedOutlet[];
-  span: FrameSpan;
+  /** What plays of the film, in which order, how fast. */
+  played: Partial<Played>;
   /** From a plan file; without one the window is held where the command line says. */
   framing: Framing | undefined;
   /** Where the window is to follow: how each frame shape is framed. */
@@ -169,6 +171,7 @@ async function prepare(request: Request, tell: (line: string) => void, signal: A
   const facts = await countFrames(request.master, quick.value, signal);
   if (!facts.ok) return facts;
   let framing: Framing | undefined;
+  let cut: Partial<Played> = {};
   if (request.plan !== undefined) {
     const text = await readFile(request.plan, 'utf8').catch(() => null);
     if (text === null) return fail('no-plan', `The plan ${request.plan} cannot be read.`, 'Check the path.');
@@ -177,16 +180,23 @@ async function prepare(request: Request, tell: (line: string) => void, signal: A
     const fitted = planForMaster(plan.value, facts.value);
     fitted.words.forEach(tell);
     framing = fitted.framing;
+    cut = fitted.cut ?? {};
+    const checked = cut.kept ? checkKept(cut.kept, facts.value.video.frames) : ok(undefined);
+    if (!checked.ok) return checked;
   }
   const span = readSpan(request, facts.value);
   if (!span.ok) return span;
+  // In and out points hold inside a plan's cut as well.
+  const kept = (cut.kept ?? [span.value]).map((s) => ({ from: Math.max(s.from, span.value.from), to: Math.min(s.to, span.value.to) })).filter((s) => s.to > s.from);
+  if (kept.length === 0) return fail('empty-cut', 'Nothing would be delivered: between --in and --to the plan keeps nothing.', 'Leave them out, or move them.');
+  const played = { ...cut, kept, ...(request.pace ? { pace: request.pace } : {}) };
   const sha256 = await sha256File(request.master, signal);
-  if (!request.follow) return ok({ facts: facts.value, sha256, places, span: span.value, framing, follow: undefined });
+  if (!request.follow) return ok({ facts: facts.value, sha256, places, played, framing, follow: undefined });
   const follow = await readyToFollow(request, facts.value, sha256, tell, signal);
-  return follow.ok ? ok({ facts: facts.value, sha256, places, span: span.value, framing, follow: follow.value }) : follow;
+  return follow.ok ? ok({ facts: facts.value, sha256, places, played, framing, follow: follow.value }) : follow;
 }
 
-async function run(request: Request, { facts, sha256, places, span, framing, follow }: Prepared, print: (line: string) => void, tell: (line: string) => void, signal: AbortSignal): Promise<number> {
+async function run(request: Request, { facts, sha256, places, played, framing, follow }: Prepared, print: (line: string) => void, tell: (line: string) => void, signal: AbortSignal): Promise<number> {
   await mkdir(request.out, { recursive: true });
   // Work lies in a hidden folder beside the files, so that finishing is a rename on one disk.
   const work = await mkdtemp(join(request.out, '.mivvy-'));
@@ -197,7 +207,7 @@ async function run(request: Request, { facts, sha256, places, span, framing, fol
     const followed = follow?.(place);
     if (followed) tell(`${outlet.name}, ${placement.name}: ${followed.words}`);
     const pose = settlePose(request.pose, facts.video.displayed, placement.frame);
-    const planned = makePlan({ facts, sha256, placement, framing: followed?.framing ?? framing ?? heldFraming(pose), kept: [span], pace: request.pace });
+    const planned = makePlan({ facts, sha256, placement, framing: followed?.framing ?? framing ?? heldFraming(pose), ...played });
     const troubles = troublesOf(planned, placement);
     const event = (rest: object) => print(JSON.stringify({ event: 'deliverable', placement: placement.id, ...rest, troubles }));
     if (refusal(troubles)) {

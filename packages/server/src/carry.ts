@@ -1,7 +1,7 @@
 import { eq } from 'drizzle-orm';
-import { carryFraming, carryKeeps, clipOf, frameSpan, matchByTime, matchShots, oneShot, rateLabel, sizeLabel, unitsOf, type CarryFilm, type Framing, type MasterFacts, type Shot, type ShotMatch } from '@mivvy/core';
+import { carryFraming, carryKeeps, carryKept, clipOf, frameSpan, matchByTime, matchShots, oneShot, rateLabel, sizeLabel, unitsOf, type CarryFilm, type Framing, type MasterFacts, type Shot, type ShotMatch } from '@mivvy/core';
 import { looksOf } from './analysis.ts';
-import { masters, versions, type FilmBefore } from './db/schema.ts';
+import { cuts, masters, versions, type FilmBefore } from './db/schema.ts';
 import { remember } from './history.ts';
 import { now, type Workspace } from './workspace.ts';
 
@@ -52,7 +52,15 @@ export async function carryOver(ws: Ws, row: MasterRow, before: FilmBefore): Pro
   if (unmatched.length) words.push(`${shots(unmatched.length)} could not be matched and ${unmatched.length === 1 ? 'shows' : 'show'} the middle: have a look.`);
   if (gone) words.push(`${shots(gone)} of the old film ${gone === 1 ? 'is' : 'are'} not in the new one.`);
   if (lost.length) words.push(`Keeps without a place: ${lost.join(', ')}.`);
+  const cut = (await ws.db.select().from(cuts).where(eq(cuts.masterId, row.id))).map((c) => ({ ...c, carried: carryKept(c.kept, from, to, match) }));
+  const empty = cut.filter((c) => c.carried.length === 0).map((c) => `“${c.name}”`);
+  if (empty.length) words.push(`Nothing of ${empty.join(' and ')} is in the new film: ${empty.length === 1 ? 'it keeps' : 'they keep'} all of it now.`);
   await ws.db.transaction(async (tx) => {
+    for (const { id, kept, pace, joinMs, revision, carried } of cut) {
+      const spans = carried.length ? carried : [{ from: 0, to: to.frames }];
+      await tx.update(cuts).set({ kept: spans, revision: revision + 1 }).where(eq(cuts.id, id));
+      await remember(tx, id, { kept, pace, joinMs }, { kept: spans, pace, joinMs }, now());
+    }
     const made = await tx.select().from(versions).where(eq(versions.masterId, row.id));
     for (const version of made) {
       const framing = carryFraming(version.framing, from, to, match);

@@ -153,6 +153,18 @@ describe('framings', () => {
     const { version, words } = await s.get(versionReadSchema, 'POST', `/versions/${versions[1]!.id}/plan`, { fileName: 'a.plan.json', text });
     expect(version.framing).toEqual(perShot);
     expect(words[0]).toContain('a.plan.json');
+    // Its cut comes along: made once, and played the second time.
+    const cut = { name: 'Short', kept: [{ from: 50, to: 75 }, { from: 0, to: 10 }], pace: { num: 21, den: 20 }, joinMs: 40 };
+    for (const i of [1, 2]) {
+      const read = await s.get(versionReadSchema, 'POST', `/versions/${versions[i]!.id}/plan`, { fileName: 'b.plan.json', text: JSON.stringify({ ...(JSON.parse(text) as object), cut }) });
+      expect(read.words.at(-1)).toBe('It plays the cut “Short”.');
+      const { cuts } = await masterNow();
+      expect(cuts).toMatchObject([cut]);
+      expect(read.version.cutId).toBe(cuts[0]!.id);
+    }
+    expect(await (await fetch(`${s.base}/api/versions/${versions[1]!.id}/plan`)).json()).toMatchObject({ cut });
+    expect(await s.call('POST', `/versions/${versions[1]!.id}/plan`, { fileName: 'c.plan.json', text: JSON.stringify({ ...(JSON.parse(text) as object), cut: { kept: [{ from: 0, to: 9 }, { from: 5, to: 20 }] } }) })).toMatchObject({ status: 422, body: { sentence: expect.stringContaining('kept twice') } });
+    await s.get(masterSchema, 'DELETE', `/cuts/${(await masterNow()).cuts[0]!.id}`);
     expect(await s.call('POST', `/versions/${versions[1]!.id}/plan`, { fileName: 'a.plan.json', text: text.replace('"version":1', '"version":9') })).toMatchObject({ status: 422, body: { code: 'plan-refused' } });
   });
   test('a trouble is accepted with a reason, and that can be withdrawn', async () => {
@@ -182,6 +194,8 @@ describe('a replaced master', () => {
     await frame(0, perShot);
     const m = await masterNow();
     await s.get(masterSchema, 'PATCH', `/masters/${m.id}/work`, { revision: m.revision, keeps: [{ id: 'k2', name: 'Sign', kind: 'logo', span: { from: 105, to: 120 }, keys: [{ at: 105, x: 0.2, y: 0.2, width: 0.1, height: 0.1 }] }] });
+    // The hook from the end, half of the second shot, and the fourth to its end.
+    await s.get(masterSchema, 'POST', `/masters/${m.id}/cuts`, { name: 'Hook first', kept: [{ from: 125, to: 150 }, { from: 25, to: 37 }, { from: 80, to: 100 }] });
     await bring(productionId, 'graded.mp4', first.id);
     const after = (await wholeRead(productionId)).masters.find((x) => x.id === first.id)!;
     expect(after).toMatchObject({ id: first.id, name: 'film', fileName: 'graded.mp4', take: 2, facts: { video: { frames: 290, rate: { num: 50, den: 1 } } } });
@@ -190,6 +204,7 @@ describe('a replaced master', () => {
     const v = await versionNow(0);
     const centres = [10, 60, 100, 150, 200, 250].map((at) => { const w = layoutAt(v.framing, at, { width: 1280, height: 720 }, { width: 180, height: 320 }).panels[0]!.source; return Number(((w.x + w.width / 2) / 1280).toFixed(2)); });
     expect(centres).toEqual([0.2, 0.3, 0.4, 0.6, 0.7, 0.8]);
+    expect(after.cuts).toMatchObject([{ name: 'Hook first', kept: [{ from: 240, to: 290 }, { from: 50, to: 74 }, { from: 150, to: 190 }], can: { undo: true } }]);
     expect(after.keeps).toMatchObject([{ name: 'Sign', span: { from: 200, to: 230 } }]);
   }, 60_000);
   test('a file that is no film replaces nothing', async () => {

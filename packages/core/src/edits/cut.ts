@@ -33,6 +33,9 @@ export function parsePace(text: string): Result<Pace> {
   return ok(pace(read[0]!, read[1]!));
 }
 
+/** Sound is faded across a join for so long, milliseconds (common practice, no source): too short to hear, long enough not to click. */
+export const usualJoinMs = 20;
+
 /** How many spans a cut may have. */
 const mostSpans = 4000;
 

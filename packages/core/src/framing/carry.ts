@@ -1,5 +1,7 @@
 import { clampFraction, type Keep } from '../checks/keeps.ts';
+import { dropFrames, joinKept } from '../edits/cut.ts';
 import type { Rate } from '../time/rate.ts';
+import type { FrameSpan } from '../time/span.ts';
 import { shotIndexAt, shotSpans, type Shot } from '../shots/shots.ts';
 import { stretchMove } from './move.ts';
 import { centredPose } from './pose.ts';
@@ -84,6 +86,28 @@ export function carryKeeps(keeps: readonly Keep[], from: CarryFilm, to: CarryFil
     return [{ ...keep, span: { from: first, to: last }, keys: placed.map((key) => ({ at: key.at, ...clampFraction(key) })) }];
   });
   return { keeps: carried, lost };
+}
+
+/**
+ * Carries a cut along with its shots, in the order in which they play. What was kept of a shot up to its end is kept
+ * up to the end of the shot that it has become; nothing is kept twice. Empty where none of its shots is there any more.
+ */
+export function carryKept(kept: readonly FrameSpan[], from: CarryFilm, to: CarryFilm, match: ShotMatch): FrameSpan[] {
+  const spans = shotSpans(to.shots, to.frames);
+  const oldSpans = shotSpans(from.shots, from.frames);
+  const k = tempo(from, to);
+  const carried: FrameSpan[] = [];
+  for (const span of kept) {
+    spans.forEach((now, i) => {
+      const was = oldSpans[match[i] ?? -1];
+      if (!was || span.from >= was.to || span.to <= was.from) return;
+      const place = (frame: number) => now.from + Math.round((frame - was.from) / k);
+      const piece = { from: Math.max(now.from, place(Math.max(span.from, was.from))), to: span.to >= was.to ? now.to : Math.min(now.to, place(span.to)) };
+      // A film may show a shot twice that the old one showed once: it is kept where it is met first.
+      carried.push(...carried.reduce<FrameSpan[]>((left, s) => dropFrames(left, s), piece.to > piece.from ? [piece] : []));
+    });
+  }
+  return joinKept(carried);
 }
 
 /** Which shot each shot is when two films have the same cuts: by its place in time. */

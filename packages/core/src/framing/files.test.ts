@@ -14,7 +14,20 @@ describe('plans as files', () => {
   test('written and read, a plan is the same', () => {
     const read = readVersionPlan(JSON.stringify(plan));
     expect(read.ok && read.value).toEqual(plan);
-    expect(planForMaster(plan, facts())).toEqual({ framing: plan.framing, words: [] });
+    expect(planForMaster(plan, facts())).toEqual({ framing: plan.framing, cut: null, words: [] });
+  });
+  const cut = { name: '15 s', kept: [{ from: 500, to: 600 }, { from: 0, to: 250 }], pace: { num: 21, den: 20 }, joinMs: 30 };
+  test('the cut goes along, and is fitted to a film of another rate or length', () => {
+    const withCut = writeVersionPlan(plan.framing, facts(), { cut });
+    const read = readVersionPlan(JSON.stringify(withCut));
+    expect(read.ok && planForMaster(read.value, facts())).toEqual({ framing: plan.framing, cut, words: [] });
+    expect(planForMaster(withCut, facts({ rate: { num: 50, den: 1 }, frames: 2120 })).cut!.kept).toEqual([{ from: 1000, to: 1200 }, { from: 0, to: 500 }]);
+    const shorter = planForMaster(withCut, facts({ frames: 550 }));
+    expect(shorter.cut!.kept).toEqual([{ from: 500, to: 550 }, { from: 0, to: 250 }]);
+    expect(shorter.words.join(' ')).toContain('behind the film’s end is left out');
+    const gone = planForMaster({ ...withCut, cut: { kept: [{ from: 900, to: 950 }] } }, facts({ frames: 550 }));
+    expect(gone.cut).toEqual({ name: 'From a plan', kept: [{ from: 0, to: 550 }], pace: { num: 1, den: 1 }, joinMs: 20 });
+    expect(gone.words.join(' ')).toContain('all of it is kept');
   });
   test('for a master of another rate and size its times and windows are carried over, and that is said', () => {
     const moved = { ...plan, framing: { version: 1 as const, stretches: [...plan.framing.stretches, { from: 500, move: { kind: 'glide' as const, a: centredPose, b: { x: 0.8, y: 0.5, zoom: 1 }, start: 10, end: 60, ease: 'even' as const } }] } };
@@ -27,6 +40,8 @@ describe('plans as files', () => {
   test.each([
     ['an unknown field', JSON.stringify({ ...plan, speed: 2 }), /speed: this field is not known/],
     ['a framing that does not start at 0', JSON.stringify({ ...plan, framing: { version: 1, stretches: [{ from: 3, move: { kind: 'hold', pose: centredPose } }] } }), /starts at frame 0/],
+    ['a pace that is none', JSON.stringify({ ...plan, cut: { kept: [{ from: 0, to: 9 }], pace: { num: 1, den: 2 } } }), /between 1 and 2/],
+    ['an empty cut', JSON.stringify({ ...plan, cut: { kept: [] } }), /at least one frame/],
     ['no JSON', 'framing: centred', /is not JSON/],
   ])('%s is refused', (_what, text, sentence) => {
     const read = readVersionPlan(text, 'a.plan.json');

@@ -1,5 +1,7 @@
 import { z } from 'zod';
 import { sizeSchema } from '../picture/geometry.ts';
+import { asEdited, keptLength, keptSchema, paceSchema, playedWithin, usualJoinMs, type Played } from '../edits/cut.ts';
+import type { FrameSpan } from '../time/span.ts';
 import type { MasterFacts } from '../masters/facts.ts';
 import { fail, ok, type Result } from '../problem.ts';
 import { rateLabel, rateSchema } from '../time/rate.ts';
@@ -19,22 +21,25 @@ export const versionPlanSchema = z
     /** The master that its frames are counted in. */
     master: z.strictObject({ name: z.string().optional(), displayed: sizeSchema, rate: rateSchema, frames: z.number().int().positive(), sha256: z.string().regex(/^[0-9a-f]{64}$/).optional() }),
     framing: framingSchema,
+    /** What plays of it, in which order, how fast; the full film where missing. */
+    cut: z.strictObject({ name: z.string().trim().min(1).max(120).optional(), kept: keptSchema, pace: paceSchema.optional(), joinMs: z.number().min(0).max(500).optional() }).optional(),
   })
   .superRefine((value, context) => {
-    const known = ['format', 'version', 'placement', 'master', 'framing'];
+    const known = ['format', 'version', 'placement', 'master', 'framing', 'cut'];
     for (const key of Object.keys(value)) {
       if (!known.includes(key) && !key.startsWith('x-')) context.addIssue({ code: 'custom', path: [key], message: 'this field is not known; fields of your own start with x-' });
     }
   });
 export type VersionPlan = z.infer<typeof versionPlanSchema>;
 
-/** Writes a version's framing as a plan file. */
-export function writeVersionPlan(framing: Framing, facts: MasterFacts, about: { placement?: string; name?: string; sha256?: string | null }): VersionPlan {
+/** Writes a version's framing, and the cut that it plays, as a plan file. */
+export function writeVersionPlan(framing: Framing, facts: MasterFacts, about: { placement?: string; name?: string; sha256?: string | null; cut?: Played & { name: string } }): VersionPlan {
   const { displayed, rate, frames } = facts.video;
   return {
     format: 'mivvy-version-plan', version: 1, ...(about.placement ? { placement: about.placement } : {}),
     master: { ...(about.name ? { name: about.name } : {}), displayed: { ...displayed }, rate: { ...rate }, frames, ...(about.sha256 ? { sha256: about.sha256 } : {}) },
     framing,
+    ...(about.cut ? { cut: { name: about.cut.name, kept: about.cut.kept.map(({ from, to }) => ({ from, to })), pace: { ...about.cut.pace }, joinMs: about.cut.joinMs } } : {}),
   };
 }
 
@@ -52,25 +57,40 @@ export function readVersionPlan(text: string, fileName = 'The plan'): Result<Ver
   return fail('plan-refused', `${fileName} was not taken: ${issue.path.length ? `${issue.path.map(String).join('.')}: ` : ''}${issue.message}.`, 'Mend that field, or export the plan again.');
 }
 
-/** A plan's framing for a master that may be another than its own, and in words what had to be done for it. */
-export function planForMaster(plan: VersionPlan, facts: MasterFacts): { framing: Framing; words: string[] } {
+/** A plan for a master that may be another than its own. */
+export interface FittedPlan {
+  framing: Framing;
+  /** The cut that it plays; null for the full film. */
+  cut: (Played & { name: string }) | null;
+  /** What had to be done for it, in words. */
+  words: string[];
+}
+
+/** Fits a plan's framing and cut to a master that may be another than its own. */
+export function planForMaster(plan: VersionPlan, facts: MasterFacts): FittedPlan {
   const { rate, frames, displayed } = facts.video;
   const words: string[] = [];
   if (plan.master.displayed.width * displayed.height !== plan.master.displayed.height * displayed.width) {
     words.push(`The plan was made for ${plan.master.displayed.width} × ${plan.master.displayed.height}; its windows are carried over by proportion.`);
   }
-  const sameRate = plan.master.rate.num * rate.den === plan.master.rate.den * rate.num;
-  if (sameRate) {
+  const k = (plan.master.rate.num * rate.den) / (plan.master.rate.den * rate.num);
+  const cutAs = (kept: readonly FrameSpan[]): FittedPlan['cut'] => {
+    if (!plan.cut) return null;
+    const { kept: inside = [] } = playedWithin({ kept, pace: asEdited, joinMs: 0 }, frames);
+    if (keptLength(inside) < keptLength(kept)) words.push(inside.length ? 'What the plan keeps behind the film’s end is left out.' : 'Nothing that the plan keeps lies inside the film; all of it is kept.');
+    return { name: plan.cut.name ?? 'From a plan', kept: inside.length ? inside : [{ from: 0, to: frames }], pace: plan.cut.pace ?? asEdited, joinMs: plan.cut.joinMs ?? usualJoinMs };
+  };
+  if (plan.master.rate.num * rate.den === plan.master.rate.den * rate.num) {
     if (plan.master.frames !== frames) words.push(`The plan was made for ${plan.master.frames} frames and the film has ${frames}.`);
     const stretches = plan.framing.stretches.filter((s) => s.from < frames);
-    return { framing: { version: 1, stretches }, words };
+    return { framing: { version: 1, stretches }, cut: cutAs(plan.cut?.kept ?? []), words };
   }
   words.push(`The plan was made at ${rateLabel(plan.master.rate)} frames a second; its times are carried over to ${rateLabel(rate)}.`);
-  const k = (plan.master.rate.num * rate.den) / (plan.master.rate.den * rate.num);
   const starts = (scale: number, end: number) => [...new Set(plan.framing.stretches.map((s) => Math.round(s.from / scale)))].filter((f) => f < end).map((from) => ({ from, setup: '1' }));
   const from: CarryFilm = { shots: starts(1, plan.master.frames), frames: plan.master.frames, rate: plan.master.rate };
   const to: CarryFilm = { shots: starts(k, frames), frames, rate };
-  return { framing: carryFraming(plan.framing, from, to, matchByTime(from, to)), words };
+  const kept = (plan.cut?.kept ?? []).map((s) => ({ from: Math.round(s.from / k), to: Math.round(s.to / k) })).filter((s) => s.to > s.from);
+  return { framing: carryFraming(plan.framing, from, to, matchByTime(from, to)), cut: cutAs(kept), words };
 }
 
 /** The published JSON Schema (draft 2020-12) of the plan file. */

@@ -1,7 +1,7 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import type { Shot } from '../shots/shots.ts';
-import { carryFraming, matchByTime, type CarryFilm } from './carry.ts';
+import { carryFraming, carryKept, matchByTime, type CarryFilm } from './carry.ts';
 import { heldFraming, layoutAt, type Fill, type Framing } from './framing.ts';
 import { poseOfMove, type Move } from './move.ts';
 import { clipOf, frameAlone, frameSpan, frameUnit, moveChange, shareWithSetup, sharedSetup, tidyFraming, unitAt, unitsOf } from './shots-of.ts';
@@ -160,6 +160,19 @@ describe('carrying over', () => {
         a.panels.forEach((p, i) => expect(p.source.x).toBeCloseTo(b.panels[i]!.source.x, 4));
       }
     }), { numRuns: 30 });
+  });
+  test('a cut goes along with its shots, in its order: trimmed edges at their own time, whole shots to their ends, nothing twice', () => {
+    const list: Shot[] = [0, 100, 200].map((from) => ({ from, setup: '1' }));
+    const kept = [{ from: 250, to: 300 }, { from: 90, to: 120 }];
+    const here = film(list, undefined, 300);
+    expect(carryKept(kept, here, here, [0, 1, 2])).toEqual(kept);
+    // The last shot grew by twenty frames, and the first is gone.
+    expect(carryKept(kept, here, film([0, 100].map((from) => ({ from, setup: '1' })), undefined, 220), [1, 2])).toEqual([{ from: 150, to: 220 }, { from: 0, to: 20 }]);
+    // At twice the rate, twice as many frames.
+    expect(carryKept(kept, here, film(list.map((s) => ({ ...s, from: s.from * 2 })), { num: 50, den: 1 }, 600), [0, 1, 2])).toEqual([{ from: 500, to: 600 }, { from: 180, to: 240 }]);
+    // Two shots taken for the same one: what they share is kept once.
+    expect(carryKept([{ from: 0, to: 100 }], here, film(list, undefined, 300), [0, 0, null])).toEqual([{ from: 0, to: 200 }]);
+    expect(carryKept(kept, here, here, [null, null, null])).toEqual([]);
   });
   test('a shot without a match shows the middle', () => {
     const list: Shot[] = [0, 100, 200].map((from) => ({ from, setup: '1' }));

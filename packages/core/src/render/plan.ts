@@ -7,7 +7,7 @@ import { frameForMaster } from '../picture/fit.ts';
 import { deliveredLength, deliveredRate, sourceFrameAt, type DeliveredRate } from '../time/delivered-rate.ts';
 import { fps, frameToSeconds, rateSchema, type Rate } from '../time/rate.ts';
 import type { FrameSpan } from '../time/span.ts';
-import { asEdited, joinKept, keptFrameAt, keptInOrder, keptLength, keptSchema, pace, pacedRate, paceSchema, paceValue, type Pace } from '../edits/cut.ts';
+import { asEdited, joinKept, keptFrameAt, keptInOrder, keptLength, keptSchema, pace, pacedRate, paceSchema, paceValue, usualJoinMs, type Pace } from '../edits/cut.ts';
 import type { Placement } from '../specs/schema.ts';
 import { rateRule } from '../specs/book.ts';
 import type { MasterFacts } from '../masters/facts.ts';
@@ -135,9 +135,6 @@ export interface PlanInput {
   /** Length of the fade across each join of the sound, milliseconds. */
   joinMs?: number;
 }
-
-/** Sound is faded across a join for so long, milliseconds (common practice, no source): too short to hear, long enough not to click. */
-export const usualJoinMs = 20;
 
 /**
  * The rate and the steps of a cut at a pace. A pace changes which frames are shown and not how many a second; only

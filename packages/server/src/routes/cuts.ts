@@ -2,9 +2,9 @@ import { basename, extname } from 'node:path';
 import { isDeepStrictEqual } from 'node:util';
 import { Router } from 'express';
 import { and, eq, sql } from 'drizzle-orm';
-import { nanoid } from 'nanoid';
 import { asEdited, checkKept, readCutFile, usualJoinMs, writeEdl, writeOtio, type FrameSpan, type Pace } from '@mivvy/core';
 import { cutChangeSchema, newCutSchema, playsCutSchema, readFileSchema } from '@mivvy/api';
+import { addCut } from '../add-cut.ts';
 import { alongMaster } from '../along.ts';
 import { cuts, masters, productions, versions } from '../db/schema.ts';
 import { forgetChanges, recall, remember } from '../history.ts';
@@ -34,11 +34,7 @@ export function cutRoutes(ws: Workspace): Router {
     const checked = checkKept(kept, frames);
     return checked.ok ? [...kept] : refuse(422, checked.problem.code, checked.problem.sentence, checked.problem.mend);
   };
-  const add = async (master: Awaited<ReturnType<typeof masterOf>>, name: string, kept: readonly FrameSpan[], pace: Pace) => {
-    const id = nanoid(10);
-    await db.insert(cuts).values({ id, productionId: master.productionId, masterId: master.id, name, kept: inside(kept, master.facts.video.frames), pace, joinMs: usualJoinMs, createdAt: now() });
-    return id;
-  };
+  const add = (master: Awaited<ReturnType<typeof masterOf>>, name: string, kept: readonly FrameSpan[], pace: Pace) => addCut(ws, master, { name, kept: inside(kept, master.facts.video.frames), pace, joinMs: usualJoinMs });
 
   router.post('/masters/:id/cuts', route(async (req, res) => {
     const master = await masterOf(param(req));

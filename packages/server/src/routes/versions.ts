@@ -1,12 +1,14 @@
 import { basename } from 'node:path';
+import { isDeepStrictEqual } from 'node:util';
 import { rm } from 'node:fs/promises';
 import { Router } from 'express';
 import { and, eq, inArray, sql } from 'drizzle-orm';
-import { clipOf, frameSpan, frameUnit, planForMaster, readVersionPlan, slug, unitAt, unitsOf, writeVersionPlan, type Framing } from '@mivvy/core';
+import { checkKept, clipOf, frameSpan, frameUnit, planForMaster, readVersionPlan, slug, unitAt, unitsOf, writeVersionPlan, type Framing } from '@mivvy/core';
 import { acceptRequestSchema, carryMasterSchema, carryRequestSchema, framingChangeSchema, readFileSchema, unacceptRequestSchema } from '@mivvy/api';
 import { carryFilm, carryMatched, matchFilms, matchWords } from '../carry.ts';
 import { addVersions } from '../add-versions.ts';
-import { deliverables, masters, productions, versions } from '../db/schema.ts';
+import { addCut } from '../add-cut.ts';
+import { cuts, deliverables, masters, productions, versions } from '../db/schema.ts';
 import { frameVersion } from '../frame-version.ts';
 import { forgetChanges, recall } from '../history.ts';
 import { bodyOf, param, refuse, route } from '../http/problems.ts';
@@ -69,7 +71,8 @@ export function versionRoutes(ws: Workspace): Router {
   router.get('/versions/:id/plan', route(async (req, res) => {
     const { version, master } = await find(param(req));
     if (!master.facts) refuse(409, 'master-failed', 'This master cannot be used.', master.problem?.sentence ?? '');
-    const plan = writeVersionPlan(version.framing, master.facts, { placement: version.placementId, name: master.name, sha256: master.sha256 });
+    const [cut] = version.cutId === null ? [] : await db.select().from(cuts).where(eq(cuts.id, version.cutId));
+    const plan = writeVersionPlan(version.framing, master.facts, { placement: version.placementId, name: master.name, sha256: master.sha256, ...(cut ? { cut } : {}) });
     res.set('Content-Disposition', `attachment; filename="${slug(master.name)}_${version.placementId}.plan.json"`).type('application/json').send(`${JSON.stringify(plan, null, 2)}\n`);
   }));
   router.post('/versions/:id/plan', route(async (req, res) => {
@@ -78,10 +81,22 @@ export function versionRoutes(ws: Workspace): Router {
     if (!master.facts) refuse(409, 'master-failed', 'This master cannot be used.', master.problem?.sentence ?? '');
     const plan = readVersionPlan(text, basename(fileName));
     if (!plan.ok) refuse(422, plan.problem.code, plan.problem.sentence, plan.problem.mend);
-    const { framing, words } = planForMaster(plan.value, master.facts);
+    const { framing, cut, words } = planForMaster(plan.value, master.facts);
+    const checked = cut && checkKept(cut.kept, master.facts.video.frames);
+    if (checked && !checked.ok) refuse(422, checked.problem.code, `${basename(fileName)} was not taken. ${checked.problem.sentence}`, checked.problem.mend);
     await frame(version.id, version.revision, framing);
+    const said = [`Framed as ${basename(fileName)} says.`, ...words];
+    if (cut) {
+      // A cut that is there already is played, not made again.
+      const { name, joinMs, ...what } = cut;
+      const own = await db.select().from(cuts).where(eq(cuts.masterId, master.id));
+      const same = own.find((c) => isDeepStrictEqual({ kept: c.kept, pace: c.pace }, what));
+      const cutId = same?.id ?? (await addCut(ws, master, { name, joinMs, ...what }));
+      await db.update(versions).set({ cutId }).where(eq(versions.id, version.id));
+      said.push(`It plays the cut “${same?.name ?? name}”.`);
+    }
     await touched(version.productionId);
-    res.json({ version: await versionView(ws, version.id), words: [`Framed as ${basename(fileName)} says.`, ...words] });
+    res.json({ version: await versionView(ws, version.id), words: said });
   }));
 
   router.post('/productions/:id/carry', route(async (req, res) => {
