@@ -3,6 +3,7 @@ import { existsSync } from 'node:fs';
 import { join } from 'node:path';
 import { execa } from 'execa';
 import { heldFraming, keptFrameAt, makePlan, masterFrameAt, pace, planSeconds, rate, type Framing, type MasterFacts, type Placement, type PlanInput, type Rate } from '@mivvy/core';
+import { listenAlong } from '../ingest/listen.ts';
 import { countFrames, probeMaster } from '../ingest/probe.ts';
 import { ffmpeg, placement, testFolder } from '../testing/helpers.ts';
 import { makeRuler, readRuler } from '../testing/ruler.ts';
@@ -76,6 +77,20 @@ describe('cuts: every delivered frame is the planned one', () => {
     }
   });
 
+  test('a film whose rate varies is cut on its conformed frames', async () => {
+    const even = await ruler(rate(25));
+    const path = join(dir, 'varies.mp4');
+    await ffmpeg('-i', even, '-vf', "select='if(lt(n,50),1,not(mod(n,3)))'", '-fps_mode', 'vfr', '-c:v', 'libx264', '-preset', 'ultrafast', '-crf', '8', '-g', '9', path);
+    const facts = await factsOf(path);
+    expect(facts.video).toMatchObject({ rateVaries: true, rate: rate(25) });
+    // What plain ffmpeg makes of the whole film at a steady rate is what the frames are counted in.
+    await ffmpeg('-i', path, '-vf', 'fps=25', '-c:v', 'libx264', '-preset', 'ultrafast', '-crf', '8', join(dir, 'steady.mp4'));
+    const steady = (await readRuler(join(dir, 'steady.mp4'), size, size)).map((r) => r.frame);
+    const made = await make(path, placement(), { kept: [{ from: 70, to: 100 }, { from: 0, to: 20 }, { from: 45, to: 60 }] });
+    const readings = await readRuler(made.path, made.plan.frame, made.plan.master.displayed);
+    expect(readings.map((r) => r.frame)).toEqual(Array.from({ length: 65 }, (_, k) => steady[masterFrameAt(made.plan, k)]));
+  });
+
   test('24 to 25 by a pace of 25/24 shows every frame once', async () => {
     const { plan, path } = await make(await ruler(rate(24)), placement({ frameRate: { allowed: ['25'] } }), { pace: pace(25, 24) });
     expect(plan).toMatchObject({ rate: rate(25), frames: 120, step: { kind: 'every', n: 1 } });
@@ -145,7 +160,37 @@ describe('sound of cuts', () => {
     expect(abs(x.length / 48000 - 145 / 25)).toBeLessThan(1 / 25);
   });
 
+  test.each([[pace(1, 1), 12], [pace(21, 20), 12]])('at a pace of %j picture and sound are in step at the end of many spans', async (p) => {
+    const clap = join(dir, 'clap.mov');
+    // A flash and a beep together, at 19 s.
+    await ffmpeg('-f', 'lavfi', '-i', "color=c=black:s=320x180:r=25:d=20,drawbox=c=white:t=fill:enable='between(t,18.99,19.5)'", '-f', 'lavfi', '-i', "aevalsrc='if(between(t,19,19.5),0.5*sin(2*PI*1000*t),0.0001*sin(2*PI*200*t))':s=48000:d=20", '-ac', '2', '-c:v', 'libx264', '-preset', 'ultrafast', '-pix_fmt', 'yuv420p', '-c:a', 'pcm_s16le', clap);
+    const kept = [...Array.from({ length: 11 }, (_, i) => ({ from: 400 - i * 37, to: 400 - i * 37 + 17 + i })), { from: 450, to: 500 }];
+    const { plan, path } = await make(clap, placement({ audio: { ...sound, channels: 1 } }), { kept, pace: p });
+    const flash = Array.from({ length: plan.frames }, (_, k) => masterFrameAt(plan, k)).indexOf(475);
+    const { stdout } = await execa('ffmpeg', ['-v', 'error', '-i', path, '-vf', 'scale=1:1,format=gray', '-f', 'rawvideo', '-'], { encoding: 'buffer' });
+    const first = [...stdout].findIndex((luma) => luma > 128);
+    expect(abs(first - flash)).toBeLessThanOrEqual(p.num === p.den ? 0 : 1);
+    const x = await samplesOf(path);
+    const beep = x.findIndex((v) => abs(v) > 0.1) / 48000;
+    expect(abs(beep - first / 25)).toBeLessThan(0.5 / 25);
+  });
+
+  test('loudness is measured and set after the cut and the pace', async () => {
+    const uneven = join(dir, 'uneven.mov');
+    // Loud for four seconds, then twenty decibels less.
+    await ffmpeg('-f', 'lavfi', '-i', 'color=c=gray:s=320x180:r=25:d=12', '-f', 'lavfi', '-i', 'sine=f=600:r=48000:d=12', '-af', "volume='if(lt(t,4),1.2,0.12)':eval=frame", '-ac', '2', '-c:v', 'libx264', '-preset', 'ultrafast', '-pix_fmt', 'yuv420p', '-c:a', 'pcm_s16le', uneven);
+    const { report } = await make(uneven, placement({ audio: { ...sound, loudness: { integratedLufs: -20, truePeakDbtp: -1 } } }), { kept: [{ from: 150, to: 280 }, { from: 110, to: 140 }], pace: pace(21, 20) });
+    expect(report.checks.filter((c) => !c.ok)).toEqual([]);
+    expect(report.checks.find((c) => c.name === 'Loudness')!.measured).toMatch(/^−(19\.[5-9]|20(\.[0-5])?) LUFS/);
+  });
+
   test('a film of silence, and one without sound, are cut as well', async () => {
+    const silent = join(dir, 'silent.mov');
+    await ffmpeg('-i', master, '-c:v', 'copy', '-af', 'volume=0', '-c:a', 'pcm_s16le', silent);
+    const quiet = await make(silent, placement({ audio: sound }), { kept: [{ from: 50, to: 80 }, { from: 0, to: 20 }], pace: pace(21, 20) });
+    expect(quiet.report.checks.filter((c) => !c.ok)).toEqual([]);
+    const heard = await listenAlong(silent, await factsOf(silent));
+    expect(heard.ok && [heard.value.silences, heard.value.speech]).toEqual([[{ from: 0, to: 300 }], []]);
     const mute = join(dir, 'mute.mp4');
     await ffmpeg('-i', master, '-c', 'copy', '-an', mute);
     const { plan } = await make(mute, placement({ audio: sound }), { kept: [{ from: 50, to: 80 }, { from: 0, to: 20 }], pace: pace(21, 20) });
