@@ -40,7 +40,7 @@ export async function plainFilm(name: string, seconds = 2): Promise<string> {
 export async function bringIn(page: Page, path: string): Promise<void> {
   await page.goto('/');
   await page.getByTestId('film-chooser').first().setInputFiles(path);
-  await expect(page).toHaveURL(/productions\/\w+/);
+  await expect(page).toHaveURL(/productions\/[\w-]+/);
   await expect(page.getByRole('button', { name: 'Choose places' })).toBeVisible();
 }
 

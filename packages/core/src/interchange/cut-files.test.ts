@@ -48,6 +48,7 @@ describe('a cut as an edit list', () => {
     ['two reels', '001  AX V C 00:00:01:00 00:00:02:00 01:00:00:00 01:00:01:00\n002  BX V C 00:00:03:00 00:00:04:00 01:00:01:00 01:00:02:00', /2 reels \(AX, BX\)/],
     ['times beyond the film', '001  AX V C 01:00:01:00 01:00:02:00 01:00:00:00 01:00:01:00', /the film has frames 0 to 1059/],
     ['a span twice', '001  AX V C 00:00:01:00 00:00:03:00 01:00:00:00 01:00:02:00\n002  AX V C 00:00:02:00 00:00:04:00 01:00:02:00 01:00:04:00', /kept twice/],
+    ['an event that runs backwards', '001  AX V C 00:00:03:00 00:00:02:00 01:00:00:00 01:00:01:00', /ends before it starts/],
     ['broken JSON', '{"OTIO_SCHEMA":', /not an OpenTimelineIO file/],
     ['other JSON', '{"a":1}', /not an OpenTimelineIO timeline/],
     ['no picture track', '{"OTIO_SCHEMA":"Timeline.1","tracks":{"children":[]}}', /no picture track/],

@@ -83,6 +83,7 @@ export function readCutEdl(text: string, film: Pick<CutFile, 'film' | 'rate' | '
     for (const time of times) if (!time.ok) return fail('edl-rate', `The EDL counts differently: ${time.problem.sentence} The film has ${rateLabel(film.rate)} frames a second.`, 'Export the EDL again at the film’s rate.');
     const [from, to] = times.map((t) => (t.ok ? t.value : 0)) as [number, number];
     reels.add(reel);
+    if (to < from) return fail('edl-backwards', `An event of the EDL ends before it starts, at ${sourceIn} to ${sourceOut}.`, 'Mend that line, or export the EDL again.');
     if (to > from) kept.push({ from, to });
   }
   if (!kept.length) return fail('edl-empty', 'No picture event could be read from this EDL.', 'Export a CMX 3600 EDL with a picture track.');

@@ -1,7 +1,7 @@
 import Dialog from '@mui/material/Dialog';
 import DialogContent from '@mui/material/DialogContent';
 import { useState } from 'react';
-import { useHotkeys } from 'react-hotkeys-hook';
+import { useKeys } from './use-keys.ts';
 
 const keyList: readonly [string, readonly [string, string][]][] = [
   ['Everywhere', [['space', 'play or pause'], [',  .', 'one frame back or on'], ['shift ,  .', 'twenty-five frames'], ['home', 'to the first frame'], ['s', 'sound on or off'], ['l', 'play the shot again and again'], ['[  ]', 'the shot before or after'], ['n', 'the next trouble'], ['b', 'show or hide where the outlet draws'], ['m', 'show or hide the safe margin'], ['?', 'this sheet']]],
@@ -14,7 +14,7 @@ const keyList: readonly [string, readonly [string, string][]][] = [
 /** The list of keys, opened with “?” from anywhere. */
 export function KeysSheet() {
   const [open, setOpen] = useState(false);
-  useHotkeys('shift+slash,?', () => setOpen((was) => !was), { useKey: false });
+  useKeys('shift+slash,?', () => setOpen((was) => !was), { useKey: false });
   return (
     <Dialog open={open} onClose={() => setOpen(false)} aria-labelledby="keys-title">
       <DialogContent sx={{ minWidth: 480 }}>

@@ -1,5 +1,5 @@
 import { useState } from 'react';
-import { useHotkeys } from 'react-hotkeys-hook';
+import { useKeys } from './use-keys.ts';
 import type { Overlays } from './proof.tsx';
 
 const storageKey = 'mivvy.overlays';
@@ -21,8 +21,8 @@ export function useOverlays(): [Overlays, (change: Partial<Overlays>) => void] {
     set(next);
     localStorage.setItem(storageKey, JSON.stringify(next));
   };
-  useHotkeys('b', () => change({ blocked: !overlays.blocked }), [overlays]);
-  useHotkeys('m', () => change({ margin: !overlays.margin }), [overlays]);
+  useKeys('b', () => change({ blocked: !overlays.blocked }), [overlays]);
+  useKeys('m', () => change({ margin: !overlays.margin }), [overlays]);
   return [overlays, change];
 }
 

@@ -16,7 +16,7 @@ const pathPoints = 500;
 const at = (frame: number, frames: number) => `${(frame / Math.max(1, frames)) * 100}%`;
 
 /** Rows over one time axis, with the play head through all of them; drag anywhere along it to scrub. */
-export function Score({ master, children }: { master: Master; children: ReactNode }) {
+export function Score({ master, children, onArrow }: { master: Master; children: ReactNode; onArrow?: (by: number) => void }) {
   const desk = useDesk();
   const { frame } = useHead();
   const box = useRef<HTMLDivElement>(null);
@@ -28,13 +28,14 @@ export function Score({ master, children }: { master: Master; children: ReactNod
     if (first) desk.pause();
     desk.seek(Math.floor(((x - area.left) / area.width) * frames));
   }, { pointer: { keys: false }, filterTaps: false });
-  /** With the axis itself in focus, arrows move the head; elsewhere they move the window. */
+  /** With the axis itself in focus, arrows move the head unless the screen has more at hand; elsewhere they are the screen's. */
   const onKeyDown = (event: KeyboardEvent) => {
     const by = { ArrowLeft: -1, ArrowRight: 1, ArrowDown: -1, ArrowUp: 1 }[event.key];
     if (by === undefined) return;
     event.preventDefault();
     event.stopPropagation();
-    desk.step(by * (event.shiftKey ? 25 : 1));
+    if (onArrow) onArrow(by * (event.shiftKey ? 10 : 1));
+    else desk.step(by * (event.shiftKey ? 25 : 1));
   };
   return (
     <div {...bind()} ref={box} onKeyDown={onKeyDown} className="axis" role="slider" tabIndex={0} aria-label="Play head" aria-valuemin={0} aria-valuemax={frames - 1} aria-valuenow={frame} aria-valuetext={frameToTimecode(frame, rate)}>

@@ -5,7 +5,7 @@ import SoundOffIcon from '@mui/icons-material/VolumeOff';
 import SoundOnIcon from '@mui/icons-material/VolumeUp';
 import Tooltip from '@mui/material/Tooltip';
 import { memo, useEffect, useRef } from 'react';
-import { useHotkeys } from 'react-hotkeys-hook';
+import { useKeys } from './use-keys.ts';
 import { frameToTimecode, type FrameSpan } from '@mivvy/core';
 import type { Master } from '@mivvy/api';
 import { useDesk, useHeadPart } from '../play/use-desk.tsx';
@@ -77,17 +77,17 @@ function usePlayKeys(shot: FrameSpan | undefined): void {
   const desk = useDesk();
   const sound = useHeadPart('sound');
   const loop = useHeadPart('loop');
-  useHotkeys('space', (event) => {
+  useKeys('space', (event) => {
     // Space on a button presses the button.
     if (event.target instanceof HTMLElement && event.target.closest('button, a, [role=button]')) return;
     event.preventDefault();
     desk.toggle();
   });
-  useHotkeys('comma', () => desk.step(-1));
-  useHotkeys('period', () => desk.step(1));
-  useHotkeys('shift+comma', () => desk.step(-25));
-  useHotkeys('shift+period', () => desk.step(25));
-  useHotkeys('home', () => desk.seek(0));
-  useHotkeys('s', () => desk.setSound(!sound), [sound]);
-  useHotkeys('l', () => desk.setLoop(loop ? null : (shot ?? null)), [loop, shot]);
+  useKeys('comma', () => desk.step(-1));
+  useKeys('period', () => desk.step(1));
+  useKeys('shift+comma', () => desk.step(-25));
+  useKeys('shift+period', () => desk.step(25));
+  useKeys('home', () => desk.seek(0));
+  useKeys('s', () => desk.setSound(!sound), [sound]);
+  useKeys('l', () => desk.setLoop(loop ? null : (shot ?? null)), [loop, shot]);
 }

@@ -234,6 +234,9 @@ describe('a cut on the desk', () => {
     // What the one that is put aside still shows is nobody's business.
     video.show(81 / 25);
     expect(d.snapshot().frame).toBe(10);
+    // A picture that was on its way when the span began is not shown either.
+    spare.show(0);
+    expect([d.snapshot().frame, film.shown]).toEqual([10, 10]);
     // Spans that play on from each other are no join.
     spare.show(21 / 25);
     expect(d.snapshot().frame).toBe(21);

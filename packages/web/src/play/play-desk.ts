@@ -103,7 +103,12 @@ export class PlayDesk {
   /** Hears what a video element of a film has to tell, for as long as it is the one that is shown. */
   private listenTo(film: Film, video: HTMLVideoElement): void {
     const isShown = () => film.video === video && this.films.get(film.masterId) === film;
-    const redraw = () => isShown() && film.listeners.forEach((draw) => draw());
+    // A picture that was sought is named by its time: it may be drawn before the browser tells of it.
+    const redraw = () => {
+      if (!isShown() || video.seeking || video.readyState < 2) return;
+      film.shown = this.clampFrame(film, Math.floor(((video.currentTime - film.start) * film.facts.video.rate.num) / film.facts.video.rate.den + 1e-6));
+      film.listeners.forEach((draw) => draw());
+    };
     const onFrame = (_now: number, picture: VideoFrameCallbackMetadata) => {
       if (this.films.get(film.masterId) !== film) return;
       video.requestVideoFrameCallback(onFrame);
@@ -129,10 +134,14 @@ export class PlayDesk {
     const shown = this.clampFrame(film, frame);
     const leads = this.state.playing && film.masterId === this.leadId;
     const { loop } = this.state;
-    // What lies behind the end of a kept span is not part of the cut: it is neither drawn nor counted.
-    if (leads && !loop && this.cut && this.span && shown >= this.span.to) {
-      if (!this.playOn(film)) this.pause();
-      return;
+    // What lies outside the kept span that plays is not part of the cut: it is neither drawn nor counted.
+    if (leads && !loop && this.cut && this.span) {
+      // A picture from before is one that was on its way when the span began.
+      if (shown < this.span.from) return;
+      if (shown >= this.span.to) {
+        if (!this.playOn(film)) this.pause();
+        return;
+      }
     }
     film.shown = shown;
     film.listeners.forEach((draw) => draw());
@@ -291,7 +300,9 @@ export class PlayDesk {
     if (!this.state.playing) return;
     for (const film of this.films.values()) film.video.pause();
     const lead = this.leadFilm();
-    this.set({ playing: false, frame: lead && lead.shown >= 0 ? lead.shown : this.state.frame });
+    // It rests on what is shown; where a picture is still being sought, on that one.
+    const arrived = lead && lead.shown >= 0 && !lead.video.seeking && lead.pending === null;
+    this.set({ playing: false, frame: arrived ? lead.shown : this.state.frame });
     // Every film comes to rest on the head's own frame.
     this.seek(this.state.frame);
   }

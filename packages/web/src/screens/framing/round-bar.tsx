@@ -1,5 +1,5 @@
 import { useEffect, useState } from 'react';
-import { useHotkeys } from 'react-hotkeys-hook';
+import { useKeys } from '../../parts/use-keys.ts';
 import { useNavigate, useSearchParams } from 'react-router';
 import { withUnitMarks, type Framing } from '@mivvy/core';
 import type { Version } from '@mivvy/api';
@@ -46,8 +46,8 @@ export function RoundBar({ version, framing, hand, change }: { version: Version;
     next(here);
   };
   const deps = [on, here, left, framing, hand.unit];
-  useHotkeys('y', accept, { enabled: on }, deps);
-  useHotkeys('u', () => next(), { enabled: on }, deps);
+  useKeys('y', accept, { enabled: on }, deps);
+  useKeys('u', () => next(), { enabled: on }, deps);
   if (!on) {
     return worth.length ? <p className="roundcall"><button className="fix" onClick={() => { setSearch({ round: '' }); go(worth[0]); }}>{worth.length === 1 ? 'One shot is worth a look' : `${worth.length} shots are worth a look`}</button></p> : null;
   }

@@ -1,6 +1,6 @@
 import TextField from '@mui/material/TextField';
 import { useState } from 'react';
-import { useHotkeys } from 'react-hotkeys-hook';
+import { useKeys } from '../../parts/use-keys.ts';
 import { clampFraction, frameToTimecode, keepAt, oneShot, shotIndexAt, overlayName, shotSpans, withKeepAt, type Keep, type KeepKind, type Rate } from '@mivvy/core';
 import type { Master } from '@mivvy/api';
 import { useLook } from '../../api/queries.ts';
@@ -66,10 +66,10 @@ export function KeepsPanel({ master, chosenId, onChoose, drawing, onDraw }: { ma
     save(master.keeps.filter((k) => k.id !== id));
     onChoose(null);
   };
-  useHotkeys('d', () => onDraw(!drawing), [drawing]);
-  useHotkeys('delete,backspace', () => void (chosen && drop(chosen.id)), [chosen, master]);
-  useHotkeys('mod+z', () => run({ kind: 'undo' }), { preventDefault: true }, [master.id]);
-  useHotkeys('mod+shift+z,mod+y', () => run({ kind: 'redo' }), { preventDefault: true }, [master.id]);
+  useKeys('d', () => onDraw(!drawing), [drawing]);
+  useKeys('delete,backspace', () => void (chosen && drop(chosen.id)), [chosen, master]);
+  useKeys('mod+z', () => run({ kind: 'undo' }), { preventDefault: true }, [master.id]);
+  useKeys('mod+shift+z,mod+y', () => run({ kind: 'redo' }), { preventDefault: true }, [master.id]);
   return (
     <div className="panel">
       <p>What is marked here must stay in every frame, clear of what outlets draw. <button className="fix" aria-pressed={drawing} onClick={() => onDraw(!drawing)}>{drawing ? 'Drawing: drag on the picture' : 'Draw one on the picture'}</button>.</p>

@@ -1,6 +1,6 @@
 import { useSnackbar } from 'notistack';
 import { useRef } from 'react';
-import { useHotkeys } from 'react-hotkeys-hook';
+import { useKeys } from '../../parts/use-keys.ts';
 import { addCut, freeSetup, frameToTimecode, moveCut, oneShot, problemLine, removeCut, shotIndexAt, shotSpans, spanLength, withSetup, type Shot } from '@mivvy/core';
 import type { Master } from '@mivvy/api';
 import { problemOf } from '../../api/client.ts';
@@ -46,12 +46,12 @@ export function ShotsPanel({ master }: { master: Master }) {
     desk.seek(shots[Math.max(0, Math.min(shots.length - 1, index + by))]!.from);
   };
   const deps = [master, at];
-  useHotkeys('x', () => void cut(), deps);
-  useHotkeys('delete,backspace', () => index > 0 && save(removeCut(shots, index)), deps);
-  useHotkeys('bracketright', () => goShot(1), deps);
-  useHotkeys('bracketleft', () => goShot(-1), deps);
-  useHotkeys('mod+z', () => run({ kind: 'undo' }), { preventDefault: true }, [master.id]);
-  useHotkeys('mod+shift+z,mod+y', () => run({ kind: 'redo' }), { preventDefault: true }, [master.id]);
+  useKeys('x', () => void cut(), deps);
+  useKeys('delete,backspace', () => index > 0 && save(removeCut(shots, index)), deps);
+  useKeys('bracketright', () => goShot(1), deps);
+  useKeys('bracketleft', () => goShot(-1), deps);
+  useKeys('mod+z', () => run({ kind: 'undo' }), { preventDefault: true }, [master.id]);
+  useKeys('mod+shift+z,mod+y', () => run({ kind: 'redo' }), { preventDefault: true }, [master.id]);
   const join = shot.join && `, by a ${shot.join.kind} of ${spanLength(shot.join.span)} frames`;
   return (
     <div className="panel">

@@ -1,6 +1,6 @@
 import Button from '@mui/material/Button';
 import Dialog from '@mui/material/Dialog';
-import { useHotkeys } from 'react-hotkeys-hook';
+import { useKeys } from '../../parts/use-keys.ts';
 import { Link } from 'react-router';
 import { layoutAt, sizeLabel } from '@mivvy/core';
 import type { Master, Version } from '@mivvy/api';
@@ -17,8 +17,8 @@ export function Enlarged({ version, master, planned, overlays, onStep, onClose }
   const { displayed, frames } = master.facts!.video;
   const size = frameOf(version, master);
   const windows = layoutAt(version.framing, Math.min(frame, frames - 1), displayed, size).panels.map((p) => p.source);
-  useHotkeys('pagedown', () => onStep(1), { preventDefault: true, enableOnFormTags: true }, [version.id]);
-  useHotkeys('pageup', () => onStep(-1), { preventDefault: true, enableOnFormTags: true }, [version.id]);
+  useKeys('pagedown', () => onStep(1), { preventDefault: true, enableOnFormTags: true }, [version.id]);
+  useKeys('pageup', () => onStep(-1), { preventDefault: true, enableOnFormTags: true }, [version.id]);
   const fitted = (s: { width: number; height: number }) => ({ aspectRatio: `${s.width} / ${s.height}`, width: `min(100cqw, ${(100 * s.width) / s.height}cqh)` });
   return (
     <Dialog open onClose={onClose} fullScreen aria-labelledby="enlarged-title">

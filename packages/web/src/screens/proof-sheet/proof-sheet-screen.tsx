@@ -1,7 +1,7 @@
 import Button from '@mui/material/Button';
 import { useSnackbar } from 'notistack';
 import { useCallback, useEffect, useMemo, useState } from 'react';
-import { useHotkeys } from 'react-hotkeys-hook';
+import { useKeys } from '../../parts/use-keys.ts';
 import { Link } from 'react-router';
 import { durationLabel, frameToSeconds, frameToTimecode, masterSummary, oneShot, problemLine, rateLabel, shotIndexAt, shotSpans, timeLeftWords } from '@mivvy/core';
 import type { Master, ProductionDetail, Version } from '@mivvy/api';
@@ -206,8 +206,8 @@ function SheetHead({ lead }: { lead: Master }) {
   const index = shotIndexAt(shots, Math.min(frame, frames - 1));
   const shot = useMemo(() => shotSpans(shots, frames)[index], [shots, frames, index]);
   const go = (by: number) => desk.seek(shots[Math.max(0, Math.min(shots.length - 1, index + by))]!.from);
-  useHotkeys('bracketright', () => go(1), [index, shots]);
-  useHotkeys('bracketleft', () => go(-1), [index, shots]);
+  useKeys('bracketright', () => go(1), [index, shots]);
+  useKeys('bracketleft', () => go(-1), [index, shots]);
   return (
     <div className="score-head">
       <div>
@@ -256,8 +256,8 @@ export function ProofSheetScreen() {
   const trueSize = versionsInOrder.find((v) => v.version.id === trueSizeId);
   const stepEnlarged = (by: number) => setEnlargedId(versionsInOrder[(versionsInOrder.findIndex((v) => v.version.id === enlargedId) + by + versionsInOrder.length) % versionsInOrder.length]?.version.id ?? null);
   const nextTrouble = useNextTrouble();
-  useHotkeys('n', () => nextTrouble(), [production]);
-  useHotkeys('e', () => setEnlargedId(versionsInOrder[0]?.version.id ?? null), [production]);
+  useKeys('n', () => nextTrouble(), [production]);
+  useKeys('e', () => setEnlargedId(versionsInOrder[0]?.version.id ?? null), [production]);
   const ready = production.versions.filter((v) => ['to-make', 'behind', 'failed', 'failed-check'].includes(v.standing));
 
   if (production.masters.length === 0) {

@@ -1,5 +1,5 @@
 import { useDrag } from '@use-gesture/react';
-import { memo, useMemo, type RefObject } from 'react';
+import { memo, useMemo, type PointerEvent, type RefObject } from 'react';
 import type { FrameSpan } from '@mivvy/core';
 import type { Along } from '@mivvy/api';
 
@@ -19,14 +19,15 @@ const span = (s: FrameSpan, frames: number) => ({ left: at(s.from, frames), widt
 
 /** A handle at an edge, to be dragged along the film. */
 function Handle({ edge, frame, frames, box, held, onTake, onTrim }: { edge: Edge; frame: number; frames: number; box: RefObject<HTMLDivElement | null>; held: boolean; onTake: (edge: Edge) => void; onTrim: (edge: Edge, frame: number) => void }) {
-  const bind = useDrag(({ xy: [x], first, event }) => {
-    event.stopPropagation();
+  const bind = useDrag(({ xy: [x], first }) => {
     const area = box.current?.getBoundingClientRect();
     if (!area) return;
     if (first) onTake(edge);
     onTrim(edge, Math.round(((x - area.left) / area.width) * frames));
   }, { pointer: { keys: false }, filterTaps: true });
-  return <i {...bind()} className={`${edge.side}${held ? ' held' : ''}`} style={{ left: at(frame, frames) }} />;
+  const { onPointerDown, ...rest } = bind() as { onPointerDown: (event: PointerEvent) => void };
+  // The axis under it neither scrubs nor takes the focus.
+  return <i {...rest} onPointerDown={(event) => { event.stopPropagation(); onPointerDown(event); }} onMouseDown={(event) => event.preventDefault()} className={`${edge.side}${held ? ' held' : ''}`} style={{ left: at(frame, frames) }} />;
 }
 
 /** What is kept of the film, numbered in the order in which it plays; what is marked to go is hatched over it. */

@@ -3,7 +3,7 @@ import UndoIcon from '@mui/icons-material/UndoOutlined';
 import Button from '@mui/material/Button';
 import Tooltip from '@mui/material/Tooltip';
 import { useEffect, useMemo, useRef, useState } from 'react';
-import { useHotkeys } from 'react-hotkeys-hook';
+import { useKeys } from '../../parts/use-keys.ts';
 import { Link, Navigate, useNavigate, useParams } from 'react-router';
 import { adviceFor, asEdited, dropFrames, fps, frameToTimecode, keepFrames, keepOrDrop, keepsAny, keptLength, moveKept, oneShot, playsAt, problemLine, rollJoin, shotIndexAt, shotSpans, splitKept, takeAdvice, timeLeftFigures, timeLeftWords, trimKept, usualJoinMs, type FrameSpan, type Size } from '@mivvy/core';
 import type { Cut, Master, ProductionDetail } from '@mivvy/api';
@@ -138,23 +138,23 @@ function Table({ production, master, cut, work, change, step, saved }: TableProp
 
   const deps = [at, edge, kept, marks, shot, change];
   const keys = { preventDefault: true };
-  useHotkeys('d', keepOrDropHere, deps);
-  useHotkeys('x', () => set(splitKept(kept, at)), deps);
-  useHotkeys('i', () => setMarks({ ...marks, in: at }), deps);
-  useHotkeys('o', () => setMarks({ ...marks, out: at }), deps);
-  useHotkeys('e', () => change && takeEdge(), deps);
-  useHotkeys('escape', () => { setEdge(null); setMarks(noMarks); }, deps);
-  useHotkeys('left', () => nudge(-1), keys, deps);
-  useHotkeys('right', () => nudge(1), keys, deps);
-  useHotkeys('shift+left', () => nudge(-10), keys, deps);
-  useHotkeys('shift+right', () => nudge(10), keys, deps);
-  useHotkeys('r,shift+r', (event) => roll(event.shiftKey ? -1 : 1), deps);
-  useHotkeys('up', () => chosenSpan !== null && move(chosenSpan, chosenSpan - 1), keys, deps);
-  useHotkeys('down', () => chosenSpan !== null && move(chosenSpan, chosenSpan + 1), keys, deps);
-  useHotkeys('bracketright', () => goShot(1), deps);
-  useHotkeys('bracketleft', () => goShot(-1), deps);
-  useHotkeys('mod+z', () => step('undo'), keys, [cut?.id]);
-  useHotkeys('mod+shift+z,mod+y', () => step('redo'), keys, [cut?.id]);
+  useKeys('d', keepOrDropHere, deps);
+  useKeys('x', () => set(splitKept(kept, at)), deps);
+  useKeys('i', () => setMarks({ ...marks, in: at }), deps);
+  useKeys('o', () => setMarks({ ...marks, out: at }), deps);
+  useKeys('e', () => change && takeEdge(), deps);
+  useKeys('escape', () => { setEdge(null); setMarks(noMarks); }, deps);
+  useKeys('left', () => nudge(-1), keys, deps);
+  useKeys('right', () => nudge(1), keys, deps);
+  useKeys('shift+left', () => nudge(-10), keys, deps);
+  useKeys('shift+right', () => nudge(10), keys, deps);
+  useKeys('r,shift+r', (event) => roll(event.shiftKey ? -1 : 1), deps);
+  useKeys('up', () => chosenSpan !== null && move(chosenSpan, chosenSpan - 1), keys, deps);
+  useKeys('down', () => chosenSpan !== null && move(chosenSpan, chosenSpan + 1), keys, deps);
+  useKeys('bracketright', () => goShot(1), deps);
+  useKeys('bracketleft', () => goShot(-1), deps);
+  useKeys('mod+z', () => step('undo'), keys, [cut?.id]);
+  useKeys('mod+shift+z,mod+y', () => step('redo'), keys, [cut?.id]);
 
   const place = playsAt(kept, at);
   const length = keptLength(kept);
@@ -218,7 +218,7 @@ function Table({ production, master, cut, work, change, step, saved }: TableProp
           <span className="quiet clip" style={{ marginLeft: 'auto', fontSize: 12 }}>{edgeWords ?? (change ? 'd keeps or drops, x splits, i and o set in and out, e takes an edge, ? for all keys' : '[ and ] for the shots, ? for all keys')}</span>
         </div>
         <div className="labels"><span style={{ height: 46 }}>Shots</span><span style={{ height: 30 }}>Kept</span><span style={{ height: 40 }}>Sound</span><span style={{ height: 12 }}>Troubles</span></div>
-        <Score master={master}>
+        <Score master={master} {...(edge ? { onArrow: nudge } : {})}>
           <ShotRow master={master} shots={shots} chosen={shot} />
           <KeptRow kept={kept} frames={frames} chosen={change && chosenSpan} edge={edge} marks={marks} going={going.map((a) => a.span)} box={keptBox} onTake={change ? setEdge : null} onTrim={trim} />
           <LevelRow along={along.data} frames={frames} />
