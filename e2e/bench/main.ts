@@ -14,6 +14,7 @@ import { heldFraming, hiddenKeeps, makePlan, planMaster, stillWindow, type Place
 import { countFrames, deliver, findShots, probeMaster } from '../../packages/media/src/index.ts';
 import { containerArgs, pictureArgs } from '../../packages/media/src/render/encoders.ts';
 import { stillFilters } from '../../packages/media/src/render/filters.ts';
+import { cutsSpeed } from './cuts.ts';
 import { followingTable, lookingSpeed, solvingSpeed } from './following.ts';
 
 const root = fileURLToPath(new URL('../..', import.meta.url));
@@ -267,6 +268,7 @@ async function others(): Promise<void> {
   if (!values.only || values.only === 'moving') await movingRatio(source);
   if (!values.only || values.only === 'troubles') for (const n of [1, 3]) troublesSpeed(n);
   if (!values.only || values.only === 'shots') await shotsSpeed(source, await film(0));
+  if (!values.only || values.only === 'cuts') await cutsSpeed(dir, await longFilm(source), tall, say);
   if (!values.only || values.only === 'interface') await interfaceTimes(await longFilm(source));
   if (!values.only || values.only === 'memory') {
     const easy = await film(0);

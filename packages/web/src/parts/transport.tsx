@@ -79,7 +79,7 @@ function usePlayKeys(shot: FrameSpan | undefined): void {
   const loop = useHeadPart('loop');
   useKeys('space', (event) => {
     // Space on a button presses the button.
-    if (event.target instanceof HTMLElement && event.target.closest('button, a, [role=button]')) return;
+    if (event.target instanceof HTMLElement && event.target.closest('button, [role=button]')) return;
     event.preventDefault();
     desk.toggle();
   });
