@@ -218,3 +218,40 @@ test('a cut made by hand, key and edit list is the file, frame by frame', async 
   const readings = await readRuler(got, { width: 360, height: 360 }, size);
   expect(readings.map((r) => r.frame)).toEqual(kept.flatMap((s) => Array.from({ length: s.to - s.from }, (_, i) => s.from + i)));
 });
+
+test('24 frames a second where only 25 are taken: a pace of 25/24 is offered and uses every frame; times are typed as timecode', async ({ page }) => {
+  const film = join(files, 'Archive 24.mp4');
+  await makeRuler(film, { size: { width: 640, height: 360 }, rate: { num: 24, den: 1 }, frames: 96, sound: true });
+  const place = { id: 'only-25', name: 'Only 25', frame: { width: 360, height: 360 }, container: 'mp4', frameRate: { allowed: ['25', '50'] }, video: { codec: 'h264', rate: { mode: 'quality', crf: 24 } }, audio: null };
+  expect((await page.request.post('/api/spec-book/files', { data: { fileName: 'only.specbook.json', text: JSON.stringify({ format: 'mivvy-spec-book', version: 1, outlets: [{ id: 'only', name: 'Onlies', placements: [place] }] }) } })).ok()).toBe(true);
+  await bringIn(page, film);
+  await choosePlaces(page, 'Onlies, Only 25');
+  await asOneShot(page);
+  await page.getByRole('link', { name: 'Timing' }).click();
+  await page.getByRole('button', { name: 'New cut' }).click();
+  await page.getByRole('textbox', { name: 'Name' }).fill('At 25');
+  await page.getByRole('checkbox', { name: /Onlies only 25/ }).check();
+  await page.getByRole('button', { name: 'Make the cut' }).click();
+  const places = page.getByRole('list', { name: 'Places' });
+  await expect(places).toContainText('1 frame a second repeated to reach 25. At a pace of 25/24 every frame is used at 25 fps');
+  await places.getByRole('button', { name: 'Set it' }).click();
+  await expect(page.getByRole('button', { name: 'Pace: change' })).toHaveText('1.0417');
+  await expect(places.getByRole('button', { name: 'Set it' })).toBeHidden();
+  const { versions, masters } = await detailOf(page);
+  expect(masters[0]!.cuts[0]).toMatchObject({ name: 'At 25', kept: [{ from: 0, to: 96 }], pace: { num: 25, den: 24 } });
+  expect(versions[0]!.cutId).toBe(masters[0]!.cuts[0]!.id);
+
+  // The head goes where it is told; an edge goes where its time is typed; what is no time is said, and nothing moves.
+  await page.getByRole('button', { name: 'Go to: change' }).click();
+  await page.getByRole('textbox', { name: 'Go to' }).fill('00:00:01:24');
+  await expect(page.getByText(/frames end at 23 at this rate/)).toBeVisible();
+  await page.keyboard.press('Enter');
+  await page.getByRole('textbox', { name: 'Go to' }).fill('00:00:03:20');
+  await page.keyboard.press('Enter');
+  await expect(page.getByTestId('timecode')).toHaveText('00:00:03:20');
+  await page.keyboard.press('e');
+  await page.getByRole('button', { name: 'Edge: change' }).click();
+  await page.getByRole('textbox', { name: 'Edge' }).fill('2.5s');
+  await page.keyboard.press('Enter');
+  await expect.poll(() => keptOf(page)).toEqual([{ from: 0, to: 60 }]);
+});

@@ -34,9 +34,9 @@ const tall: Placement = {
 };
 
 /** A moving 1080p film of 20 s with sound; `grain` makes it as hard to code as a camera's. */
-async function film(grain: number): Promise<string> {
-  const path = join(dir, `film ${grain}.mp4`);
-  await execa('ffmpeg', ['-v', 'error', '-y', '-f', 'lavfi', '-i', 'testsrc2=s=1920x1080:r=25:d=20', '-f', 'lavfi', '-i', 'anoisesrc=c=pink:a=0.2:d=20:seed=2', '-vf', grain ? `noise=alls=${grain}:allf=t:all_seed=3` : 'null', '-c:v', 'libx264', '-preset', 'ultrafast', '-crf', '16', '-pix_fmt', 'yuv420p', '-c:a', 'aac', '-movflags', '+faststart', path]);
+async function film(grain: number, ...args: string[]): Promise<string> {
+  const path = join(dir, `film ${grain} ${args.join(' ')}.mp4`);
+  await execa('ffmpeg', ['-v', 'error', '-y', '-f', 'lavfi', '-i', 'testsrc2=s=1920x1080:r=25:d=20', '-f', 'lavfi', '-i', 'anoisesrc=c=pink:a=0.2:d=20:seed=2', '-vf', grain ? `noise=alls=${grain}:allf=t:all_seed=3` : 'null', '-c:v', 'libx264', '-preset', 'ultrafast', '-crf', '16', '-pix_fmt', 'yuv420p', '-c:a', 'aac', ...args, '-movflags', '+faststart', path]);
   return path;
 }
 
@@ -268,7 +268,7 @@ async function others(): Promise<void> {
   if (!values.only || values.only === 'moving') await movingRatio(source);
   if (!values.only || values.only === 'troubles') for (const n of [1, 3]) troublesSpeed(n);
   if (!values.only || values.only === 'shots') await shotsSpeed(source, await film(0));
-  if (!values.only || values.only === 'cuts') await cutsSpeed(dir, await longFilm(source), tall, say);
+  if (!values.only || values.only === 'cuts') await cutsSpeed(dir, await longFilm(await film(3, '-g', '50')), tall, say);
   if (!values.only || values.only === 'interface') await interfaceTimes(await longFilm(source));
   if (!values.only || values.only === 'memory') {
     const easy = await film(0);

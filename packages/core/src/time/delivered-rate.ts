@@ -54,7 +54,7 @@ export function deliveredRate(master: Rate, rule: RateRule | undefined): Deliver
     rate: nearest,
     step: { kind: 'nearest' },
     unevenPerSecond: uneven,
-    words: `${count} frames a second ${uneven > 0 ? 'repeated' : 'dropped'} to reach ${rateLabel(nearest)}`,
+    words: `${count} frame${count === 1 ? '' : 's'} a second ${uneven > 0 ? 'repeated' : 'dropped'} to reach ${rateLabel(nearest)}`,
   };
 }
 

@@ -33,7 +33,7 @@ describe('delivered rates (common practice)', () => {
   test('25 where only 24 and 30 are taken: the nearer one, unevenly, and said', () => {
     const got = deliveredRate(rate(25), { allowed: [rate(24), rate(30)] });
     expect(got).toMatchObject({ rate: rate(24), step: { kind: 'nearest' }, unevenPerSecond: -1 });
-    expect(got.words).toBe('1 frames a second dropped to reach 24');
+    expect(got.words).toBe('1 frame a second dropped to reach 24');
   });
   test('24 under a cap of 20 is not halved to 12', () => {
     expect(deliveredRate(rate(24), { max: rate(20) })).toMatchObject({ rate: rate(20), step: { kind: 'nearest' } });

@@ -27,7 +27,7 @@ async function make(path: string, place: Placement, over: Partial<PlanInput>) {
   if (!made.ok) throw new Error(`${made.problem.sentence} ${made.problem.mend}`);
   return { plan, path: made.value.path, report: made.value.report };
 }
-const size = { width: 640, height: 360 };
+const size = { width: 320, height: 180 };
 async function ruler(r: Rate): Promise<string> {
   const path = join(dir, `ruler ${r.num}-${r.den}.mp4`);
   if (!existsSync(path)) await makeRuler(path, { size, rate: r, frames: 120, args: ['-g', '12'] });

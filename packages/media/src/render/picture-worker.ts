@@ -1,4 +1,5 @@
 import { once } from 'node:events';
+import { PassThrough, pipeline } from 'node:stream';
 import { parentPort, workerData } from 'node:worker_threads';
 import { frameToSeconds, keptIndexAt, planLayout } from '@mivvy/core';
 import { eachPiece, startChild } from '../workers/child.ts';
@@ -20,7 +21,12 @@ const chroma = odd ? '444' : '420';
 const resampler = job.drawn ? null : await Resampler.open(plan.master.displayed, chroma, plan.frame);
 const common = { cwd: job.cwd, nice: job.nice };
 const pieceBytes = resampler ? pictureBytes(plan.master.displayed, chroma) : pictureBytes(plan.frame, '420');
-const startDecoder = (args: string[]) => startChild(job.ffmpeg, args, { ...common, stdin: 'ignore', stdout: 'pipe' });
+// Piped on at once: what a process has written before it ended is thrown away where nobody reads it yet.
+const startDecoder = (args: string[]) => {
+  const started = startChild(job.ffmpeg, args, { ...common, stdin: 'ignore', stdout: 'pipe' });
+  // A process that breaks off says so itself, in its words and its exit code.
+  return { ...started, pictures: pipeline(started.child.stdout!, new PassThrough(), () => undefined) };
+};
 // The span after the one that is being read is opened already: seeking costs no time of its own, and only two are open.
 let decoder = startDecoder(job.decodes[0]!);
 let following = job.decodes[1] ? startDecoder(job.decodes[1]) : null;
@@ -61,7 +67,7 @@ const take = async (picture: Uint8Array) => {
 let decoded: number | null = 0;
 let words = '';
 for (let i = 0; i < job.decodes.length && decoded === 0 && !broken; i++) {
-  await eachPiece(decoder.child.stdout!, pieceBytes, take);
+  await eachPiece(decoder.pictures, pieceBytes, take);
   decoded = await decoder.ended;
   words += decoder.words();
   if (!following) break;

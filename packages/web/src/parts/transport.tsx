@@ -8,15 +8,22 @@ import { memo, useEffect, useRef } from 'react';
 import { useKeys } from './use-keys.ts';
 import { frameToTimecode, type FrameSpan } from '@mivvy/core';
 import type { Master } from '@mivvy/api';
+import { EditableTime } from './editable-time.tsx';
 import { useDesk, useHeadPart } from '../play/use-desk.tsx';
 
 /** The shuttle's furthest speeds, film seconds a second. */
 const fastest = 8;
 
-/** The head's frame in timecode. */
+/** The head's frame in timecode; typed over, the head goes there. */
 function Timecode({ master }: { master: Master }) {
+  const desk = useDesk();
   const frame = useHeadPart('frame');
-  return <span className="mono" style={{ fontSize: 17, letterSpacing: '-0.02em' }} data-testid="timecode">{frameToTimecode(frame, master.facts?.video.rate ?? { num: 25, den: 1 })}</span>;
+  const rate = master.facts?.video.rate ?? { num: 25, den: 1 };
+  const go = (to: number) => {
+    desk.pause();
+    desk.seek(to);
+  };
+  return <EditableTime label="Go to" frame={frame} rate={rate} min={0} max={(master.facts?.video.frames ?? 1) - 1} className="mono headtime" shown={<span data-testid="timecode">{frameToTimecode(frame, rate)}</span>} onChange={go} />;
 }
 
 /** The play head in timecode, with play, sound, the shuttle, and a loop over the shot at hand. */

@@ -6,7 +6,7 @@ import { useSnackbar } from 'notistack';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import { useKeys } from '../../parts/use-keys.ts';
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
-import { centredPose, clamp, commonArea, fps, frameToTimecode, keepsWithin, layoutAt, maxZoom, oneShot, poseAt, problemLine, settlePose, sizeLabel, stretchAt, unitsOf, upperHeight, windowOf, withUnitMarks, type Clip, type Size } from '@mivvy/core';
+import { centredPose, clamp, commonArea, fps, frameToTimecode, keepsWithin, layoutAt, maxZoom, oneShot, playsAt, poseAt, problemLine, settlePose, sizeLabel, stretchAt, unitsOf, upperHeight, windowOf, withUnitMarks, type Clip, type Size } from '@mivvy/core';
 import type { Master, Version } from '@mivvy/api';
 import { problemOf } from '../../api/client.ts';
 import { useDrawSubject, useReadPlan } from '../../api/queries.ts';
@@ -80,6 +80,10 @@ function Workplace({ version, master, siblings }: { version: Version; master: Ma
     desk.setCut(cut ?? null);
     return () => desk.setCut(null);
   }, [desk, cut]);
+  // A version that plays a cut is opened on a picture of it.
+  useEffect(() => {
+    if (cut && playsAt(cut.kept, desk.snapshot().frame) === null) desk.seek(cut.kept[0]!.from);
+  }, [desk, cut?.id]); // eslint-disable-line react-hooks/exhaustive-deps -- a cut that changes meanwhile moves nothing
 
   /** A glide is set at its ends: the head goes to the one that is being changed. */
   const settleHead = () => {

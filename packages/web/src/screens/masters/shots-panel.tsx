@@ -1,12 +1,12 @@
 import { useSnackbar } from 'notistack';
 import { useRef } from 'react';
 import { useKeys } from '../../parts/use-keys.ts';
-import { addCut, freeSetup, frameToTimecode, moveCut, oneShot, problemLine, removeCut, shotIndexAt, shotSpans, spanLength, withSetup, type Shot } from '@mivvy/core';
+import { addCut, freeSetup, moveCut, oneShot, problemLine, removeCut, shotIndexAt, shotSpans, spanLength, withSetup, type Shot } from '@mivvy/core';
 import type { Master } from '@mivvy/api';
 import { problemOf } from '../../api/client.ts';
 import { useMasterWork } from '../../api/queries.ts';
 import { Choice } from '../../parts/choice.tsx';
-import { EditableNumber } from '../../parts/editable.tsx';
+import { EditableTime } from '../../parts/editable-time.tsx';
 import { useDesk, useHead } from '../../play/use-desk.tsx';
 
 /** Changes a master's shots and keeps, and says what went wrong. */
@@ -59,7 +59,7 @@ export function ShotsPanel({ master }: { master: Master }) {
         <p><b>{shots.length === 1 ? 'One shot' : `${shots.length} shots`}</b> from <b>{cameras.length === 1 ? 'one camera' : `${cameras.length} cameras`}</b>. <button className="fix" disabled={busy} onClick={() => run({ kind: 'setups' })}>Group them anew</button> by how they look.</p>
       )}
       <p>
-        <b>Shot {index + 1}</b> starts at {index === 0 ? <b>the film’s start</b> : <EditableNumber label="Start of the shot" value={shot.from} shown={<span className="mono">{frameToTimecode(shot.from, rate)}</span>} min={shots[index - 1]!.from + 1} max={(shots[index + 1]?.from ?? frames) - 1} unit="frames" onChange={(v) => move(Math.round(v))} />}{join}, runs {spanLength(span)} frames, and is from{' '}
+        <b>Shot {index + 1}</b> starts at {index === 0 ? <b>the film’s start</b> : <EditableTime label="Start of the shot" frame={shot.from} rate={rate} min={shots[index - 1]!.from + 1} max={(shots[index + 1]?.from ?? frames) - 1} onChange={move} />}{join}, runs {spanLength(span)} frames, and is from{' '}
         <Choice label="Camera" value={shot.setup} shown={`camera ${shot.setup}`} options={[...cameras.map((c) => ({ value: c, name: `camera ${c}` })), { value: freeSetup(shots), name: 'a camera of its own' }]} onChange={(setup) => save(withSetup(shots, index, setup))} />.
       </p>
       <p>

@@ -9,6 +9,7 @@ import { adviceFor, asEdited, dropFrames, fps, frameToTimecode, keepFrames, keep
 import type { Cut, Master, ProductionDetail } from '@mivvy/api';
 import { problemOf } from '../../api/client.ts';
 import { useAlong, usePlayCut, type CutWork } from '../../api/queries.ts';
+import { EditableTime } from '../../parts/editable-time.tsx';
 import { Empty } from '../../parts/notices.tsx';
 import { useOverlays } from '../../parts/overlay-switches.tsx';
 import { frameOf, Proof, WholeMaster } from '../../parts/proof.tsx';
@@ -161,7 +162,10 @@ function Table({ production, master, cut, work, change, step, saved }: TableProp
   const targets = timed.filter((t) => t.version.placement?.duration?.maxSeconds !== undefined);
   const target = targets.find((t) => t.version.id === targetId) ?? closest;
   const [masterFit, proofFit] = sideBySide([displayed, ...(shown ? [frameOf(shown.version, master)] : [])]);
-  const edgeWords = edge && kept[edge.index] ? `The ${edge.side === 'from' ? 'start' : 'end'} of span ${edge.index + 1} is in hand: ← → trims it by a frame, with shift by ten; r moves the join` : null;
+  const held = edge && kept[edge.index];
+  const edgeWords = held && (
+    <>The {edge.side === 'from' ? 'start' : 'end'} of span {edge.index + 1} is in hand at <EditableTime label="Edge" frame={edge.side === 'from' ? held.from : held.to} rate={rate} min={0} max={frames} onChange={(f) => trim(edge, f)} />: ← → trims it, with shift by ten; r moves the join</>
+  );
   return (
     <>
       <div className="timing">
