@@ -5,10 +5,12 @@ import { execa } from 'execa';
 import { heldFraming, keptFrameAt, makePlan, masterFrameAt, pace, planSeconds, rate, type Framing, type MasterFacts, type Placement, type PlanInput, type Rate } from '@mivvy/core';
 import { listenAlong } from '../ingest/listen.ts';
 import { countFrames, probeMaster } from '../ingest/probe.ts';
-import { ffmpeg, placement, testFolder } from '../testing/helpers.ts';
+import { ffmpeg, placement as usual, testFolder } from '../testing/helpers.ts';
 import { makeRuler, readRuler } from '../testing/ruler.ts';
 import { deliver } from './deliver.ts';
 
+/** Small frames: what is read here are numbers of frames, not places of pixels. */
+const placement = (over: Partial<Placement> = {}) => usual({ frame: { width: 108, height: 192 }, ...over });
 let dir: string;
 let clean: () => Promise<void>;
 beforeAll(async () => ({ dir, clean } = await testFolder()));

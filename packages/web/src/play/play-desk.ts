@@ -131,6 +131,8 @@ export class PlayDesk {
 
   /** A film shows another frame. */
   private onPicture(film: Film, frame: number): void {
+    // While another is sought, what comes is from before; the one that is sought is drawn when it is there.
+    if (film.video.seeking) return;
     const shown = this.clampFrame(film, frame);
     const leads = this.state.playing && film.masterId === this.leadId;
     const { loop } = this.state;
