@@ -13,6 +13,9 @@ import type { Workspace } from './workspace.ts';
 const storedSchema = z.object({ version: z.literal(2), levels: z.array(z.number().int()).nullable(), silences: z.array(frameSpanSchema), speech: z.array(frameSpanSchema) });
 type Heard = Omit<z.infer<typeof storedSchema>, 'version'>;
 
+/** Films that are being listened to now: whoever asks meanwhile waits for the same answer. */
+const listening = new Map<string, Promise<Heard>>();
+
 /** What is heard along a film; listened to once for the same bytes. */
 async function heardIn(ws: Pick<Workspace, 'storage'>, row: typeof masters.$inferSelect & { facts: MasterFacts }): Promise<Heard> {
   if (!row.facts.audio) return { levels: null, silences: [], speech: [] };
@@ -22,11 +25,20 @@ async function heardIn(ws: Pick<Workspace, 'storage'>, row: typeof masters.$infe
     const stored = storedSchema.safeParse(JSON.parse(text));
     if (stored.success) return stored.data;
   }
-  const heard = await listenAlong(fromStored(ws.storage, row.path), row.facts);
+  const film = fromStored(ws.storage, row.path);
+  const running = listening.get(film);
+  if (running) return running;
+  const work = listen(film, row.facts, path).finally(() => listening.delete(film));
+  listening.set(film, work);
+  return work;
+}
+
+async function listen(film: string, facts: MasterFacts, keptIn: string | null): Promise<Heard> {
+  const heard = await listenAlong(film, facts);
   if (!heard.ok) return refuse(500, heard.problem.code, heard.problem.sentence, heard.problem.mend);
-  if (path) {
-    await writeFile(`${path}.part`, JSON.stringify({ version: 2, ...heard.value }));
-    await rename(`${path}.part`, path);
+  if (keptIn) {
+    await writeFile(`${keptIn}.part`, JSON.stringify({ version: 2, ...heard.value }));
+    await rename(`${keptIn}.part`, keptIn);
   }
   return heard.value;
 }

@@ -26,7 +26,7 @@ function mustGo({ version, planned }: TimedVersion, kept: number, master: Master
 }
 
 /** What could go from the cut, measured from the film; nothing goes before it has been marked and seen. */
-export function AdvicePanel({ advice, marked, onMark, onTake, onSee, along, problem, master, shots, target, targets, onTarget, kept, pace, spared, onSpared }: {
+export function AdvicePanel({ advice, marked, onMark, onTake, onSee, along, problem, onRetry, master, shots, target, targets, onTarget, kept, pace, spared, onSpared }: {
   advice: readonly Advice[];
   marked: readonly string[];
   onMark: (keys: string[]) => void;
@@ -34,6 +34,7 @@ export function AdvicePanel({ advice, marked, onMark, onTake, onSee, along, prob
   onSee: (frame: number) => void;
   along: Along | undefined;
   problem: string | null;
+  onRetry: () => void;
   master: Master;
   shots: readonly Shot[];
   target: TimedVersion | undefined;
@@ -61,7 +62,7 @@ export function AdvicePanel({ advice, marked, onMark, onTake, onSee, along, prob
   return (
     <aside className="side advice" aria-label="Advice">
       <h2>What could go <span className="quiet">{advice.length || ''}</span></h2>
-      {problem ? <p className="warn fault" style={{ marginTop: 8 }}>{problem}</p> : !along ? <p className="quiet" style={{ marginTop: 8 }}>Listening to the film …</p> : (
+      {problem ? <p className="warn fault" style={{ marginTop: 8 }}>{problem} <button className="fix" onClick={onRetry}>Try again</button></p> : !along ? <p className="quiet" style={{ marginTop: 8 }}>Listening to the film …</p> : (
         <>
           {target && (
             <p>

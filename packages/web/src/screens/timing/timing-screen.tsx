@@ -203,7 +203,7 @@ function Table({ production, master, cut, work, change, step, saved }: TableProp
           )}
         </section>
         {change ? (
-          <AdvicePanel advice={advice} marked={marked} onMark={setMarked} onSee={see} along={along.data} problem={along.error ? problemLine(problemOf(along.error)) : null} master={master} shots={shots} target={target} targets={targets} onTarget={setTargetId} kept={length} pace={pace} spared={spared} onSpared={setSpared}
+          <AdvicePanel advice={advice} marked={marked} onMark={setMarked} onSee={see} along={along.data} problem={along.error ? problemLine(problemOf(along.error)) : null} onRetry={() => void along.refetch()} master={master} shots={shots} target={target} targets={targets} onTarget={setTargetId} kept={length} pace={pace} spared={spared} onSpared={setSpared}
             onTake={(taken, newPace) => { const next = takeAdvice(kept, taken); if (next.length) setMarked([]); setEdge(null); change({ kept: next, ...(newPace ? { pace: newPace } : {}) }); }} />
         ) : <aside className="side" aria-label="Advice"><h2>What could go</h2><p className="quiet" style={{ marginTop: 8 }}>Make a cut, and what could go from it is listed here: silences, shots in which hardly anything moves or that were seen before, and long tails, each with what it saves.</p></aside>}
       </div>
