@@ -15,11 +15,14 @@ test('every screen is sound by WCAG 2.2 AA and fits its window, on the light des
   await bringIn(page, await plainFilm('screens.mp4'));
   await choosePlaces(page, 'Quickby, Tall', 'Quickby, Square', 'Quickby, Short');
   const base = page.url().replace(/\/$/, '');
+  const { masters } = (await (await page.request.get(base.replace('/productions/', '/api/productions/'))).json()) as { masters: { id: string }[] };
+  await page.request.post(`/api/masters/${masters[0]!.id}/cuts`, { data: { name: '1 s', kept: [{ from: 20, to: 40 }, { from: 0, to: 5 }] } });
   for (const desk of ['Light', 'Dark'] as const) {
-    for (const [name, path] of [['proof sheet', base], ['masters', `${base}/masters`], ['framing', `${base}/framing`], ['exports', `${base}/exports`], ['deliverables', `${base}/deliverables`], ['spec book', '/spec-book'], ['productions', '/']] as const) {
+    for (const [name, path] of [['proof sheet', base], ['masters', `${base}/masters`], ['framing', `${base}/framing`], ['timing', `${base}/timing`], ['timing of a cut', `${base}/timing`], ['exports', `${base}/exports`], ['deliverables', `${base}/deliverables`], ['spec book', '/spec-book'], ['productions', '/']] as const) {
       await page.goto(path);
       await page.locator('main').waitFor();
       await page.waitForTimeout(400);
+      if (name === 'timing of a cut') await page.getByRole('link', { name: '1 s', exact: true }).click();
       await expectSound(page, `${name}, ${desk} desk`);
     }
     if (desk === 'Light') await page.getByRole('button', { name: 'Dark desk' }).click();

@@ -97,9 +97,11 @@ export function AdvicePanel({ advice, marked, onMark, onTake, onSee, along, prob
           {chosen.length > 0 && (
             <div className="take">
               <p><b>{chosen.length === 1 ? 'One is marked' : `${chosen.length} are marked`}</b> on the film, together {seconds(saves)}: {after > 0 ? `${after} ${after === 1 ? 'frame' : 'frames'} would still be over` : target && need > 0 ? `${-after} ${after === -1 ? 'frame' : 'frames'} to spare` : 'the cut gets shorter by that'}. Playing goes over them.</p>
+              <div className="ways">
               <button className="fix tall" onClick={() => onTake(chosen)}>Drop {chosen.length === 1 ? 'it' : 'them'}</button>
-              {after > 0 && saves >= needPaced && target && <> · <button className="fix tall" onClick={() => onTake(chosen, paceFor(target, kept - saves, master))}>Drop {chosen.length === 1 ? 'it' : 'them'} and set the pace that just fits</button></>}
-              {' · '}<button className="fix tall" onClick={() => onMark([])}>Let {chosen.length === 1 ? 'it' : 'them'} be</button>
+              {after > 0 && saves >= needPaced && target && <button className="fix tall" onClick={() => onTake(chosen, paceFor(target, kept - saves, master))}>Drop {chosen.length === 1 ? 'it' : 'them'} and set the pace that just fits</button>}
+              <button className="fix tall" onClick={() => onMark([])}>Let {chosen.length === 1 ? 'it' : 'them'} be</button>
+              </div>
             </div>
           )}
         </>
