@@ -10,6 +10,7 @@ export default {
       { jsc: { parser: { syntax: 'typescript', tsx: true }, target: 'es2022' }, module: { type: 'es6' } },
     ],
   },
+  setupFiles: ['<rootDir>/scripts/property-seed.mjs'],
   // Engine tests each run ffmpeg on its own threads; two at a time fill two cores.
   maxWorkers: 2,
   testTimeout: 120_000,
