@@ -7,5 +7,6 @@ import { useHotkeys, type HotkeyCallback, type Options } from 'react-hotkeys-hoo
 export function useKeys(keys: string, callback: HotkeyCallback, optionsOrDeps?: Options | readonly unknown[], deps?: readonly unknown[]): void {
   const options = Array.isArray(optionsOrDeps) || !optionsOrDeps ? {} : (optionsOrDeps as Options);
   const own = Array.isArray(optionsOrDeps) ? (optionsOrDeps as readonly unknown[]) : deps;
-  useHotkeys(keys, callback, { ...options, enableOnFormTags: ['slider'] }, own ? [...own] : []);
+  // Without a list of what it depends on, the newest callback is called.
+  useHotkeys(keys, callback, { ...options, enableOnFormTags: ['slider'] }, own && [...own]);
 }
