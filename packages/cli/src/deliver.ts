@@ -2,7 +2,7 @@ import { mkdir, readFile, mkdtemp, rm, stat } from 'node:fs/promises';
 import { basename, extname, join, resolve } from 'node:path';
 import { parseArgs } from 'node:util';
 import {
-  checkKept, deliverableName, fail, findPlacement, followedWords, followFilm, frameForMaster, frameRules, heldFraming, makePlan, ok, parsePace, parseTimecode, planFingerprint, planForMaster, planMaster, problemLine, readSpecBook, readVersionPlan, refusal, settlePose,
+  checkKept, deliverableName, fail, findPlacement, followedWords, followFilm, frameForMaster, frameRules, heldFraming, keepWithin, makePlan, ok, parsePace, parseTimecode, planFingerprint, planForMaster, planMaster, problemLine, readSpecBook, readVersionPlan, refusal, settlePose,
   troublesOf, usualLively, type FrameSpan, type Framing, type MasterFacts, type Pace, type Played, type PlacedOutlet, type Pose, type Result,
 } from '@mivvy/core';
 import { Cancelled, countFrames, deliver, findShots, lookAtFilm, probeMaster, sha256File } from '@mivvy/media';
@@ -187,7 +187,7 @@ async function prepare(request: Request, tell: (line: string) => void, signal: A
   const span = readSpan(request, facts.value);
   if (!span.ok) return span;
   // In and out points hold inside a plan's cut as well.
-  const kept = (cut.kept ?? [span.value]).map((s) => ({ from: Math.max(s.from, span.value.from), to: Math.min(s.to, span.value.to) })).filter((s) => s.to > s.from);
+  const kept = keepWithin(cut.kept ?? [span.value], span.value);
   if (kept.length === 0) return fail('empty-cut', 'Nothing would be delivered: between --in and --to the plan keeps nothing.', 'Leave them out, or move them.');
   const played = { ...cut, kept, ...(request.pace ? { pace: request.pace } : {}) };
   const sha256 = await sha256File(request.master, signal);

@@ -11,8 +11,8 @@ import { tidyFraming } from '../framing/shots-of.ts';
 import { keepSchema, keepsWithin, type Keep } from './keeps.ts';
 import { hiddenKeeps, type FrameRules, type HiddenSpan } from './visibility.ts';
 import { sizeLabel } from '../masters/facts.ts';
-import { compareRates, fps, framesWithin, rateLabel, withinSeconds } from '../time/rate.ts';
-import { durationLabel } from '../time/timecode.ts';
+import { compareRates, framesWithin, rateLabel, withinSeconds } from '../time/rate.ts';
+import { durationLabel, framesLabel } from '../time/timecode.ts';
 import { frameSpanSchema, type FrameSpan } from '../time/span.ts';
 import type { Placement } from '../specs/schema.ts';
 import { keptFrameAt, keptInOrder, paceValue, usualCeiling } from '../edits/cut.ts';
@@ -50,11 +50,6 @@ export function bytesLabel(bytes: number): string {
 /** A bitrate for a person: `3.5 Mbit/s`, `800 kbit/s`. */
 export function bitrateLabel(kbps: number): string {
   return kbps >= 1000 ? `${Number((kbps / 1000).toFixed(2))} Mbit/s` : `${Math.round(kbps)} kbit/s`;
-}
-
-/** A number of frames as seconds and frames: `9.2 s`, `3 frames`. */
-function framesLabel(frames: number, rate: { num: number; den: number }): string {
-  return frames < fps(rate) ? `${frames} frame${frames === 1 ? '' : 's'}` : durationLabel(frames / fps(rate));
 }
 
 /** Which safe margin is held to: the placement's own, a published one, or an inner share of width and height in per cent. */

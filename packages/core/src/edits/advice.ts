@@ -1,5 +1,5 @@
 import { spanLength, type FrameSpan } from '../time/span.ts';
-import { dropFrames } from './cut.ts';
+import { dropFrames, keepsAny, keepWithin, keptLength } from './cut.ts';
 
 /** Why something could go. */
 export type AdviceReason = 'silence' | 'still' | 'repeated' | 'tail';
@@ -23,7 +23,7 @@ export interface AdviceFacts {
     /** How much moves and catches the eye, 0 to 1. */
     interest: number;
     /** Index of an earlier shot that shows the same, if there is one. */
-    repeats?: number;
+    repeats?: number | undefined;
   })[];
   framesPerSecond: number;
 }
@@ -46,8 +46,6 @@ const leastTail = 0.4;
 /** Each thing that goes is missed so much for being one more cut. */
 const perCut = 0.05;
 
-const overlapsAny = (span: FrameSpan, others: readonly FrameSpan[]) => others.some((o) => o.from < span.to && o.to > span.from);
-
 /**
  * What could go from a cut, each with what it saves; never any of the speech, and nothing of what is protected (a hook,
  * an end card). They do not overlap each other, so what they save adds up.
@@ -57,9 +55,9 @@ export function adviceFor(kept: readonly FrameSpan[], facts: AdviceFacts, protec
   const frames = (seconds: number) => Math.round(seconds * framesPerSecond);
   const found: Advice[] = [];
   const offer = (span: FrameSpan, reason: AdviceReason, ease: number) => {
-    if (span.to <= span.from || overlapsAny(span, facts.speech) || overlapsAny(span, protect)) return;
-    if (found.some((f) => f.span.from < span.to && f.span.to > span.from)) return;
-    const saves = kept.reduce((sum, s) => sum + Math.max(0, Math.min(s.to, span.to) - Math.max(s.from, span.from)), 0);
+    if (span.to <= span.from || keepsAny(facts.speech, span) || keepsAny(protect, span)) return;
+    if (keepsAny(found.map((f) => f.span), span)) return;
+    const saves = keptLength(keepWithin(kept, span));
     if (saves > 0) found.push({ span, reason, saves, ease });
   };
   // Whole shots first: a cut is cleaner than a trim.
@@ -72,11 +70,11 @@ export function adviceFor(kept: readonly FrameSpan[], facts: AdviceFacts, protec
   // Two silences with a short sound between them that nobody speaks are one: a flash of picture is left by no cut.
   const silences = facts.silences.reduce<FrameSpan[]>((joined, s) => {
     const last = joined.at(-1);
-    if (last && s.from - last.to < frames(flash) && !overlapsAny({ from: last.to, to: s.from }, facts.speech)) last.to = s.to;
+    if (last && s.from - last.to < frames(flash) && !keepsAny(facts.speech, { from: last.to, to: s.from })) last.to = s.to;
     else joined.push({ ...s });
     return joined;
   }, []);
-  const silentUpTo = (from: number, to: number) => to - from < frames(flash) && !overlapsAny({ from, to }, facts.speech) && !overlapsAny({ from, to }, protect);
+  const silentUpTo = (from: number, to: number) => to - from < frames(flash) && !keepsAny(facts.speech, { from, to }) && !keepsAny(protect, { from, to });
   for (const silence of unheard ? [] : silences) {
     if (spanLength(silence) < frames(breath)) continue;
     // Cuts breathe where somebody stops and starts, not where the picture changes anyway; and each stays in its shot.

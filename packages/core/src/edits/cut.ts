@@ -125,6 +125,9 @@ export function keepFrames(kept: readonly FrameSpan[], keep: FrameSpan): FrameSp
   );
 }
 
+/** The cut with only what of it lies inside a span. */
+export const keepWithin = (kept: readonly FrameSpan[], span: FrameSpan): FrameSpan[] => kept.map((s) => ({ from: Math.max(s.from, span.from), to: Math.min(s.to, span.to) })).filter((s) => s.to > s.from);
+
 /** Whether any frame of a span is kept. */
 export const keepsAny = (kept: readonly FrameSpan[], span: FrameSpan): boolean => kept.some((s) => s.from < span.to && s.to > span.from);
 
@@ -190,7 +193,7 @@ export interface Played {
 /** What of a cut lies inside a film, because another may have taken its film's place; the whole film where nothing of it does. */
 export function playedWithin(cut: Played | undefined | null, frames: number): Partial<Played> {
   if (!cut) return {};
-  return { kept: cut.kept.flatMap((s) => (s.from >= frames ? [] : [{ from: s.from, to: Math.min(s.to, frames) }])), pace: cut.pace, joinMs: cut.joinMs };
+  return { kept: keepWithin(cut.kept, { from: 0, to: frames }), pace: cut.pace, joinMs: cut.joinMs };
 }
 
 /**

@@ -4,7 +4,7 @@ import { deliveredLength } from '../time/delivered-rate.ts';
 import { rate, withinSeconds, framesWithin } from '../time/rate.ts';
 import type { FrameSpan } from '../time/span.ts';
 import { adviceFor, leastAdvice, takeAdvice, type Advice, type AdviceFacts } from './advice.ts';
-import { asEdited, checkKept, dropFrames, joinKept, justFits, keepFrames, keepOrDrop, keepsAny, keptFrameAt, keptInOrder, keptLength, moveKept, pace, paceForRate, pacedRate, paceValue, parsePace, playedWithin, playsAt, rollJoin, splitKept, trimKept } from './cut.ts';
+import { asEdited, checkKept, dropFrames, joinKept, justFits, keepFrames, keepOrDrop, keepsAny, keepWithin, keptFrameAt, keptInOrder, keptLength, moveKept, pace, paceForRate, pacedRate, paceValue, parsePace, playedWithin, playsAt, rollJoin, splitKept, trimKept } from './cut.ts';
 import { pacedDelivery } from '../render/plan.ts';
 import type { Placement } from '../specs/schema.ts';
 import { timeLeft, timeLeftFigures, timeLeftWords } from './time-left.ts';
@@ -73,6 +73,9 @@ describe('the arithmetic of cuts', () => {
 });
 
 describe('single keys', () => {
+  test('only what lies inside a span is kept, in the order in which it plays', () => {
+    fc.assert(fc.property(cuts, span, (kept, only) => expect(listed(keepWithin(kept, only))).toEqual(listed(kept).filter((f) => f >= only.from && f < only.to))));
+  });
   test('a span is dropped where anything of it is kept, else kept; twice is as before for what was all kept or all dropped', () => {
     fc.assert(fc.property(cuts, fc.integer({ min: 0, max: 580 }), fc.integer({ min: 1, max: 60 }), (kept, from, length) => {
       const span = { from, to: Math.min(600, from + length) };

@@ -1,7 +1,7 @@
 import type { Placement } from '../specs/schema.ts';
 import type { RenderPlan } from '../render/plan.ts';
 import { fps, framesWithin, frameToSeconds, type Rate } from '../time/rate.ts';
-import { durationLabel } from '../time/timecode.ts';
+import { frameCount, framesLabel } from '../time/timecode.ts';
 
 /** How a version's length stands against its place's limits, in delivered frames. */
 export interface TimeLeft {
@@ -19,23 +19,16 @@ export function timeLeft(plan: Pick<RenderPlan, 'frames' | 'rate'>, placement: P
   return { rate: plan.rate, left: maxSeconds === undefined ? null : framesWithin(maxSeconds, plan.rate) - plan.frames, short: Math.max(0, least - plan.frames) };
 }
 
-const frameWord = (n: number) => `${n} frame${n === 1 ? '' : 's'}`;
-
-/** Less than a second in frames, more in seconds. */
-function shortly(frames: number, rate: Rate): string {
-  return frames < fps(rate) ? frameWord(frames) : durationLabel(frameToSeconds(frames, rate));
-}
-
 /** In a few words: `3 frames over`, `9.2 s to spare`, `0 frames over`, `1.4 s too short`. */
 export function timeLeftWords({ rate, left, short }: TimeLeft): string {
-  if (short > 0) return `${shortly(short, rate)} too short`;
+  if (short > 0) return `${framesLabel(short, rate)} too short`;
   if (left === null) return 'no limit';
-  if (left < 0) return `${shortly(-left, rate)} over`;
-  return left === 0 ? '0 frames over' : `${shortly(left, rate)} to spare`;
+  if (left < 0) return `${framesLabel(-left, rate)} over`;
+  return left === 0 ? '0 frames over' : `${framesLabel(left, rate)} to spare`;
 }
 
 /** The same in the other unit, for where both are wanted: `230 frames` beside seconds, `0.12 s` beside frames. */
 export function timeLeftFigures({ rate, left, short }: TimeLeft): string {
   const frames = short > 0 ? short : Math.abs(left ?? 0);
-  return frames < fps(rate) ? `${Number(frameToSeconds(frames, rate).toFixed(3))} s` : frameWord(frames);
+  return frames < fps(rate) ? `${Number(frameToSeconds(frames, rate).toFixed(3))} s` : frameCount(frames);
 }

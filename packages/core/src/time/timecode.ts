@@ -72,3 +72,9 @@ export function durationLabel(seconds: number): string {
   if (whole < 3600) return whole % 60 ? `${Math.floor(whole / 60)} min ${two(whole % 60)} s` : `${whole / 60} min`;
   return `${Math.floor(whole / 3600)} h ${two(Math.floor(whole / 60) % 60)} min`;
 }
+
+/** A number of frames in words. */
+export const frameCount = (frames: number): string => `${frames} frame${frames === 1 ? '' : 's'}`;
+
+/** A number of frames for a person, less than a second in frames, more in seconds: `3 frames`, `9.2 s`. */
+export const framesLabel = (frames: number, r: Rate): string => (frames < fps(r) ? frameCount(frames) : durationLabel(frames / fps(r)));

@@ -5,7 +5,7 @@ import Tooltip from '@mui/material/Tooltip';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import { useKeys } from '../../parts/use-keys.ts';
 import { Link, Navigate, useNavigate, useParams } from 'react-router';
-import { adviceFor, asEdited, dropFrames, fps, frameToTimecode, keepFrames, keepOrDrop, keepsAny, keptLength, moveKept, oneShot, playsAt, problemLine, rollJoin, shotIndexAt, shotSpans, splitKept, takeAdvice, timeLeftFigures, timeLeftWords, trimKept, usualJoinMs, type FrameSpan, type Size } from '@mivvy/core';
+import { adviceFor, asEdited, dropFrames, fps, frameToTimecode, keepFrames, keepOrDrop, keepsAny, keepWithin, keptLength, moveKept, oneShot, playsAt, problemLine, rollJoin, shotIndexAt, shotSpans, splitKept, takeAdvice, timeLeftFigures, timeLeftWords, trimKept, usualJoinMs, type FrameSpan, type Size } from '@mivvy/core';
 import type { Cut, Master, ProductionDetail } from '@mivvy/api';
 import { problemOf } from '../../api/client.ts';
 import { useAlong, usePlayCut, type CutWork } from '../../api/queries.ts';
@@ -68,7 +68,9 @@ function Table({ production, master, cut, work, change, step, saved }: TableProp
   const closest = tightest(timed);
   const shown = timed.find((t) => t.version.id === shownId) ?? closest ?? timed[0];
 
-  const [edge, setEdge] = useState<Edge | null>(null);
+  const [taken, setEdge] = useState<Edge | null>(null);
+  // A cut that was changed elsewhere or taken back may not have that span any more.
+  const edge = taken && kept[taken.index] ? taken : null;
   const [marks, setMarks] = useState<Marks>(noMarks);
   const [marked, setMarked] = useState<readonly string[]>([]);
   const [spared, setSpared] = useState<Spared>({ hook: 0, endCard: false });
@@ -81,7 +83,7 @@ function Table({ production, master, cut, work, change, step, saved }: TableProp
   const advice = useMemo(() => {
     if (!along.data || !change) return [];
     const protect: FrameSpan[] = [...(spared.hook > 0 ? [{ from: 0, to: Math.round(spared.hook * fps(rate)) }] : []), ...(spared.endCard ? [spans.at(-1)!] : [])];
-    return adviceFor(kept, { framesPerSecond: fps(rate), silences: along.data.silences, speech: along.data.speech, shots: along.data.shots.map(({ from, to, interest, repeats }) => ({ from, to, interest, ...(repeats === undefined ? {} : { repeats }) })) }, protect);
+    return adviceFor(kept, { framesPerSecond: fps(rate), silences: along.data.silences, speech: along.data.speech, shots: along.data.shots }, protect);
   }, [along.data, change, kept, rate, spared, spans]);
   const going = useMemo(() => markedOf(advice, marked), [advice, marked]);
   // Playing shows the cut as it will be, also without what is marked to go.
@@ -162,7 +164,7 @@ function Table({ production, master, cut, work, change, step, saved }: TableProp
   const targets = timed.filter((t) => t.version.placement?.duration?.maxSeconds !== undefined);
   const target = targets.find((t) => t.version.id === targetId) ?? closest;
   const [masterFit, proofFit] = sideBySide([displayed, ...(shown ? [frameOf(shown.version, master)] : [])]);
-  const held = edge && kept[edge.index];
+  const held = edge && kept[edge.index]!;
   const edgeWords = held && (
     <>The {edge.side === 'from' ? 'start' : 'end'} of span {edge.index + 1} is in hand at <EditableTime label="Edge" frame={edge.side === 'from' ? held.from : held.to} rate={rate} min={0} max={frames} onChange={(f) => trim(edge, f)} />: ← → trims it, with shift by ten; r moves the join</>
   );
@@ -204,7 +206,7 @@ function Table({ production, master, cut, work, change, step, saved }: TableProp
         </section>
         {change ? (
           <AdvicePanel advice={advice} marked={marked} onMark={setMarked} onSee={see} along={along.data} problem={along.error ? problemLine(problemOf(along.error)) : null} onRetry={() => void along.refetch()} master={master} shots={shots} target={target} targets={targets} onTarget={setTargetId} kept={length} pace={pace} spared={spared} onSpared={setSpared}
-            onTake={(taken, newPace) => { const next = takeAdvice(kept, taken); if (next.length) setMarked([]); setEdge(null); change({ kept: next, ...(newPace ? { pace: newPace } : {}) }); }} />
+            onTake={(dropped, newPace) => { const next = takeAdvice(kept, dropped); if (next.length) setMarked([]); setEdge(null); change({ kept: next, ...(newPace ? { pace: newPace } : {}) }); }} />
         ) : <aside className="side" aria-label="Advice"><h2>What could go</h2><p className="quiet" style={{ marginTop: 8 }}>Make a cut, and what could go from it is listed here: silences, shots in which hardly anything moves or that were seen before, and long tails, each with what it saves.</p></aside>}
       </div>
       <div className="score">
@@ -213,7 +215,7 @@ function Table({ production, master, cut, work, change, step, saved }: TableProp
           <span className="quiet">of <span className="mono">{frameToTimecode(frames, rate)}</span></span>
           {change && <>
             <button className="fix tall" onClick={keepOrDropHere}>{keepsAny(kept, range ?? shot) ? 'Drop' : 'Keep'} {range ? 'in to out' : `shot ${shotIndex + 1}`}</button>
-            {range && <button className="fix tall" onClick={() => { set(kept.flatMap((s) => (s.from < range.to && s.to > range.from ? [{ from: Math.max(s.from, range.from), to: Math.min(s.to, range.to) }] : []))); setMarks(noMarks); }}>Keep only this</button>}
+            {range && <button className="fix tall" onClick={() => { set(keepWithin(kept, range)); setMarks(noMarks); }}>Keep only this</button>}
             {range && keepsAny(kept, range) && kept.some((s) => s.from > range.from || s.to < range.to) && <button className="fix tall" onClick={() => { set(keepFrames(kept, range)); setMarks(noMarks); }}>Keep all of it</button>}
             <button className="fix tall" disabled={chosenSpan === null || at === kept[chosenSpan]!.from} onClick={() => set(splitKept(kept, at))}>Split here</button>
             {chosenSpan !== null && kept.length > 1 && <button className="fix tall" onClick={() => set(dropFrames(kept, kept[chosenSpan]!))}>Drop span {chosenSpan + 1}</button>}
