@@ -26,6 +26,8 @@ export const operations: readonly Operation[] = [
   { method: 'delete', path: '/api/productions/{id}', summary: 'Remove a production with everything made for it' },
   { method: 'get', path: '/api/inbox', summary: 'Films lying in the inbox folders', answer: z.array(s.inboxFileSchema) },
   { method: 'post', path: '/api/productions/{id}/masters', summary: 'Bring in a film from the inbox, without copying it', body: s.registerMasterSchema, answer: s.masterSchema },
+  { method: 'post', path: '/api/masters/{id}/read', summary: 'Read a master through again, after that had been stopped or had failed', answer: s.masterSchema },
+  { method: 'post', path: '/api/masters/{id}/renew', summary: 'Take the file that lies where the master’s film lay in its place; framing and keeps are carried over', answer: s.masterSchema },
   { method: 'delete', path: '/api/masters/{id}', summary: 'Remove a master with its versions and files; a film in the inbox stays where it is' },
   { method: 'get', path: '/api/masters/{id}/media', summary: 'The film as a browser plays it: the original or its proxy; ranges are served', media: 'video/mp4' },
   { method: 'get', path: '/api/masters/{id}/poster', summary: 'One still of the film', media: 'image/jpeg' },

@@ -5,7 +5,20 @@ import {
 
 const id = z.string().regex(/^[A-Za-z0-9_-]{4,32}$/);
 const when = z.iso.datetime();
-const shortText = z.string().trim().min(1).max(120);
+
+/** Something of a text can be seen: it is not made of spaces, marks and invisible signs alone. */
+const visible = /[\p{L}\p{N}\p{P}\p{S}]/u;
+/** A name as a person gives it: on one line, without control characters, so many characters (code points) long at most. */
+const nameText = (most: number) =>
+  z
+    .string()
+    .trim()
+    .refine((text) => [...text].length <= most, `it is longer than ${most} characters`)
+    .refine((text) => !/[\p{Cc}\u2028\u2029]/u.test(text), 'it has control characters in it');
+const givenName = (most: number) => nameText(most).refine((text) => visible.test(text), 'nothing of it can be seen');
+const shortText = givenName(120);
+/** A file's name as a browser or a folder gives it. */
+export const fileNameSchema = givenName(255);
 
 /** Something that went wrong, as every failed answer of the API carries it. */
 export const problemSchema = z.object({ code: z.string(), sentence: z.string(), mend: z.string() });
@@ -14,10 +27,10 @@ export const problemSchema = z.object({ code: z.string(), sentence: z.string(), 
 export const productionSchema = z.object({ id, name: z.string(), client: z.string(), margin: marginChoiceSchema, createdAt: when, updatedAt: when });
 export type Production = z.infer<typeof productionSchema>;
 
-export const newProductionSchema = z.strictObject({ name: shortText, client: z.string().trim().max(120).default('') });
-export const productionChangeSchema = z.strictObject({ name: shortText.optional(), client: z.string().trim().max(120).optional(), margin: marginChoiceSchema.optional() });
+export const newProductionSchema = z.strictObject({ name: shortText, client: nameText(120).default('') });
+export const productionChangeSchema = z.strictObject({ name: shortText.optional(), client: nameText(120).optional(), margin: marginChoiceSchema.optional() });
 
-export const standingSchema = z.enum(['blocked', 'to-make', 'queued', 'making', 'passed', 'failed-check', 'failed', 'behind']);
+export const standingSchema = z.enum(['blocked', 'to-make', 'queued', 'making', 'passed', 'failed-check', 'failed', 'behind', 'changed-on-disk']);
 
 /** A production as the home screen shows it. */
 export const productionCardSchema = productionSchema.extend({
@@ -73,6 +86,10 @@ export const masterSchema = z.object({
   /** Of the file's bytes; null until it has been read through. */
   sha256: z.string().nullable(),
   problem: problemSchema.nullable(),
+  /** Whether its file is still the one that was brought in. */
+  file: z.enum(['same', 'changed', 'gone']),
+  /** Nothing is reading it through, and it has not been read through: it can be asked for again. */
+  unread: z.boolean(),
   proof: proofSourceSchema,
   hasPoster: z.boolean(),
   /** Which file this is: grows when another takes its place. */
@@ -123,6 +140,10 @@ export const deliverableSchema = z.object({
   fingerprint: z.string(),
   making: z.number().int(),
   report: checkReportSchema,
+  /** The bitrate ceiling that it was made under, kbit/s; null where there was none. */
+  ceilingKbps: z.number().nullable(),
+  /** What is wrong with the file on the disk; null where it is known to be the one that was made. */
+  onDisk: problemSchema.nullable(),
   madeAt: when,
   /** How long the making took. */
   tookSeconds: z.number(),
@@ -234,7 +255,7 @@ export type LookView = z.infer<typeof lookViewSchema>;
 /** A subject that the looking has missed, drawn at a frame; fractions of the master. */
 export const drawSubjectSchema = z.strictObject({
   frame: z.number().int().nonnegative(),
-  name: z.string().trim().min(1).max(60),
+  name: givenName(60),
   box: z.strictObject({ x: z.number().min(0).max(1), y: z.number().min(0).max(1), width: z.number().min(0.004).max(1), height: z.number().min(0.004).max(1) }),
 });
 export const drawnSchema = z.object({ subject: z.string(), look: lookViewSchema });
@@ -245,7 +266,15 @@ export const followAnswerSchema = z.object({ changed: z.number().int(), words: z
 
 export const newSpecBookSchema = z.strictObject({ fileName: z.string().min(1).max(200), text: z.string().max(5_000_000) });
 
-export const healthSchema = z.object({ ok: z.boolean(), release: z.string(), ffmpeg: z.string().nullable(), problem: problemSchema.nullable(), freeBytes: z.number() });
+/** How the disk of the data folder stands. */
+export const diskStateSchema = z.object({
+  /** There is so little room that nothing of any size can be written; work waits until there is more. */
+  full: z.boolean(),
+  freeBytes: z.number(),
+});
+export type DiskState = z.infer<typeof diskStateSchema>;
+
+export const healthSchema = z.object({ disk: diskStateSchema, ok: z.boolean(), release: z.string(), ffmpeg: z.string().nullable(), problem: problemSchema.nullable(), freeBytes: z.number() });
 
 /** What the server says over its event stream. */
 export const serverEventSchema = z.discriminatedUnion('kind', [
@@ -258,5 +287,7 @@ export const serverEventSchema = z.discriminatedUnion('kind', [
   /** A job moved on. */
   z.object({ kind: z.literal('job'), job: jobSchema }),
   z.object({ kind: z.literal('spec-book') }),
+  /** The data disk is full, or has room again. */
+  z.object({ kind: z.literal('disk'), disk: diskStateSchema }),
 ]);
 export type ServerEvent = z.infer<typeof serverEventSchema>;

@@ -1,8 +1,8 @@
-import { mkdir, readFile, mkdtemp, rm, stat } from 'node:fs/promises';
+import { access, constants, mkdir, readdir, readFile, mkdtemp, rm, stat } from 'node:fs/promises';
 import { basename, extname, join, resolve } from 'node:path';
 import { parseArgs } from 'node:util';
 import {
-  checkKept, deliverableName, fail, findPlacement, followedWords, followFilm, frameForMaster, frameRules, heldFraming, keepWithin, makePlan, ok, parsePace, parseTimecode, planFingerprint, planForMaster, planMaster, problemLine, readSpecBook, readVersionPlan, refusal, settlePose,
+  checkKept, deliverableName, fail, findPlacement, followedWords, followFilm, frameForMaster, frameRules, heldFraming, keepWithin, makePlan, nameKey, ok, parsePace, parseTimecode, planFingerprint, planForMaster, planMaster, problemLine, readSpecBook, readVersionPlan, refusal, settlePose,
   troublesOf, usualLively, type FrameSpan, type Framing, type MasterFacts, type Pace, type Played, type PlacedOutlet, type Pose, type Result,
 } from '@mivvy/core';
 import { Cancelled, countFrames, deliver, findShots, lookAtFilm, probeMaster, sha256File } from '@mivvy/media';
@@ -164,6 +164,10 @@ async function prepare(request: Request, tell: (line: string) => void, signal: A
     }
     places.push(found);
   }
+  const out = await stat(request.out).catch(() => null);
+  if (out && !out.isDirectory()) return fail('no-folder', `--out ${request.out} is a file, not a folder.`, 'Name a folder; it is made where it is missing.');
+  const refusedOut = await mkdir(request.out, { recursive: true }).then(() => access(request.out, constants.W_OK)).then(() => null, (error: NodeJS.ErrnoException) => error);
+  if (refusedOut) return fail('no-folder', `The folder ${request.out} cannot be written to.`, refusedOut.code === 'ENOSPC' ? 'Its disk is full.' : 'Choose another, or give it the right to be written to.');
   const there = await stat(request.master).catch(() => null);
   if (!there?.isFile()) return fail('no-master', `There is no file at ${request.master}.`, 'Check the path.');
   const quick = await probeMaster(request.master, signal);
@@ -197,10 +201,10 @@ async function prepare(request: Request, tell: (line: string) => void, signal: A
 }
 
 async function run(request: Request, { facts, sha256, places, played, framing, follow }: Prepared, print: (line: string) => void, tell: (line: string) => void, signal: AbortSignal): Promise<number> {
-  await mkdir(request.out, { recursive: true });
   // Work lies in a hidden folder beside the files, so that finishing is a rename on one disk.
   const work = await mkdtemp(join(request.out, '.mivvy-'));
   const name = basename(request.master, extname(request.master));
+  const lying = new Set((await readdir(request.out)).map(nameKey));
   let allPassed = true;
   const one = async (place: PlacedOutlet) => {
     const { outlet, placement } = place;
@@ -216,7 +220,14 @@ async function run(request: Request, { facts, sha256, places, played, framing, f
       return event({ file: null, sha256: null, status: 'refused', checks: [] });
     }
     const { plan } = planned;
-    const file = join(request.out, deliverableName({ production: name, master: name, placementId: placement.id, frame: plan.frame, rate: plan.rate, container: plan.container, making: 1 }));
+    // What lies there already stays, whoever made it: the next number that is free is taken.
+    const named = (making: number): string => {
+      const wished = deliverableName({ production: name, master: name, placementId: placement.id, frame: plan.frame, rate: plan.rate, container: plan.container, making, plain: placement.fileNames === 'plain' });
+      return lying.has(nameKey(wished)) ? named(making + 1) : wished;
+    };
+    const fileName = named(1);
+    lying.add(nameKey(fileName));
+    const file = join(request.out, fileName);
     let lastPrinted = 0;
     const made = await deliver(plan, {
       masterPath: request.master, outPath: file, workDir: join(work, placement.id), signal,

@@ -6,14 +6,18 @@ import helmet from 'helmet';
 import { pinoHttp } from 'pino-http';
 import { locateTools } from '@mivvy/media';
 import { openApiDocument } from '@mivvy/api';
+import { isDiskFull } from './disk/full.ts';
 import { guardOrigin } from './http/guard.ts';
 import { answerProblems } from './http/problems.ts';
 import { cutRoutes } from './routes/cuts.ts';
 import { lookRoutes } from './routes/looks.ts';
 import { masterRoutes } from './routes/masters.ts';
 import { productionRoutes } from './routes/productions.ts';
-import { thingRoutes } from './routes/things.ts';
-import { uploadServer } from './routes/uploads.ts';
+import { deliverableRoutes } from './routes/deliverables.ts';
+import { jobRoutes } from './routes/jobs.ts';
+import { mediaRoutes } from './routes/media.ts';
+import { specBookRoutes } from './routes/spec-book.ts';
+import { uploadRoutes } from './routes/uploads.ts';
 import { versionRoutes } from './routes/versions.ts';
 import type { Workspace } from './workspace.ts';
 
@@ -46,16 +50,16 @@ export function createApp(ws: Workspace): Express {
   }));
   app.use(guardOrigin());
 
-  const tus = uploadServer(ws);
-  app.all(['/api/uploads', '/api/uploads/*rest'], (req, res) => void tus.handle(req, res));
+  app.all(['/api/uploads', '/api/uploads/*rest'], uploadRoutes(ws));
 
   app.get('/api/health', async (_req, res) => {
     const tools = await locateTools();
-    res.json({ ok: tools.ok, release, ffmpeg: tools.ok ? tools.value.version : null, problem: tools.ok ? null : tools.problem, freeBytes: await ws.freeBytes() });
+    await ws.disk.look();
+    res.json({ disk: ws.disk.state, ok: tools.ok, release, ffmpeg: tools.ok ? tools.value.version : null, problem: tools.ok ? null : tools.problem, freeBytes: ws.disk.state.freeBytes });
   });
   app.get('/api/openapi.json', (_req, res) => void res.json(openApiDocument(release)));
   app.get('/api/events', async (req, res) => ws.events.join(req, res));
-  app.use('/api', express.json({ limit: '24mb' }), productionRoutes(ws), masterRoutes(ws), lookRoutes(ws), cutRoutes(ws), versionRoutes(ws), thingRoutes(ws));
+  app.use('/api', express.json({ limit: '24mb' }), productionRoutes(ws), masterRoutes(ws), lookRoutes(ws), cutRoutes(ws), versionRoutes(ws), mediaRoutes(ws), jobRoutes(ws), deliverableRoutes(ws), specBookRoutes(ws));
   app.use('/api', (_req, res) => void res.status(404).json({ code: 'not-found', sentence: 'There is nothing at this address.', mend: '' }));
 
   if (existsSync(interfaceDir)) {
@@ -63,6 +67,9 @@ export function createApp(ws: Workspace): Express {
     app.get('/*path', (_req, res) => res.sendFile(join(interfaceDir, 'index.html'), { headers: { 'Cache-Control': 'no-cache' } }));
     app.get('/', (_req, res) => res.sendFile(join(interfaceDir, 'index.html'), { headers: { 'Cache-Control': 'no-cache' } }));
   }
-  app.use(answerProblems((error) => ws.log.error({ err: error }, 'request failed')));
+  app.use(answerProblems((error) => {
+    ws.log.error({ err: error }, 'request failed');
+    if (isDiskFull(error)) void ws.disk.look();
+  }));
   return app;
 }

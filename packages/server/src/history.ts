@@ -1,5 +1,5 @@
 import { and, desc, eq, inArray, lt, sql } from 'drizzle-orm';
-import type { Database } from './db/database.ts';
+import type { Database, Writer } from './db/database.ts';
 import { changes, type Memento } from './db/schema.ts';
 
 /** Whether a change can be taken back, and one taken back done again. */
@@ -11,9 +11,6 @@ const nothing: Can = { undo: false, redo: false };
 
 /** How many changes are remembered for one version or master. */
 const remembered = 200;
-
-/** Anything that rows can be written through: the database, or a transaction of it. */
-type Writer = Pick<Database, 'insert' | 'delete' | 'select' | 'update'>;
 
 /** Remembers a change. What had been taken back before it can not be done again any more. */
 export async function remember(db: Writer, subjectId: string, before: Memento, after: Memento, madeAt: string): Promise<void> {

@@ -1,4 +1,4 @@
-import { access, constants, rm, writeFile } from 'node:fs/promises';
+import { access, constants, readFile, rm, writeFile } from 'node:fs/promises';
 import { delimiter, join, resolve } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import getPort from 'get-port';
@@ -7,6 +7,9 @@ import { z } from 'zod';
 import { locateTools } from '@mivvy/media';
 import { createApp } from './app.ts';
 import { openWorkspace } from './open.ts';
+import { isDiskFull } from './disk/full.ts';
+import { PatientLog } from './disk/patient-log.ts';
+import { FolderInUse } from './files/lock.ts';
 import { makeFolder } from './storage.ts';
 
 const environment = z.object({
@@ -31,6 +34,14 @@ const inboxes = env.data.MIVVY_INBOX.split(delimiter).filter(Boolean).map((p) =>
 
 /** Ends with one sentence when the data folder is of no use. */
 function unusable(error: unknown): never {
+  if (error instanceof FolderInUse) {
+    process.stderr.write(`${error.message}\nOpen that one, stop it first, or set MIVVY_DATA to another folder.\n`);
+    process.exit(2);
+  }
+  if (isDiskFull(error)) {
+    process.stderr.write(`The disk of the data folder ${dataDir} is full, so Mivvy cannot start.\nFree some space and start it again; nothing that was there is lost.\n`);
+    process.exit(2);
+  }
   process.stderr.write(`The data folder ${dataDir} cannot be used: ${(error as Error).message}\nCheck that it can be written to, or set MIVVY_DATA to another.\n`);
   process.exit(2);
 }
@@ -39,14 +50,15 @@ await makeFolder(logDir).then(() => access(logDir, constants.W_OK)).catch(unusab
 
 const wanted = env.data.MIVVY_PORT;
 const port = await getPort({ port: wanted === 0 ? undefined : wanted, host: '127.0.0.1' });
-const log = pino({ level: env.data.MIVVY_LOG_LEVEL }, pino.destination({ dest: join(logDir, 'server.log'), sync: false }));
+const logFile = new PatientLog(join(logDir, 'server.log'));
+const log = pino({ level: env.data.MIVVY_LOG_LEVEL }, logFile);
 const ws = await openWorkspace({ dataDir, inboxes, log, looking: env.data.MIVVY_LOOKING }).catch(unusable);
 const addressFile = join(dataDir, 'server.json');
 const server = createApp(ws).listen(port, '127.0.0.1', () => {
   if (wanted !== 0 && port !== wanted) say(`Port ${wanted} is taken, so another was chosen.`);
   say(`Mivvy is at http://127.0.0.1:${port}  (data in ${dataDir}; stop with Ctrl+C)`);
   log.info({ port, dataDir }, 'listening');
-  void writeFile(addressFile, JSON.stringify({ port, pid: process.pid }));
+  writeFile(addressFile, JSON.stringify({ port, pid: process.pid })).catch((error: unknown) => log.warn({ err: error }, 'the address could not be written down'));
 });
 // Films take as long as they take; a slow upload is not a broken one.
 server.requestTimeout = 0;
@@ -54,13 +66,24 @@ server.requestTimeout = 0;
 const tools = await locateTools();
 if (!tools.ok) say(`${tools.problem.sentence} ${tools.problem.mend}`);
 
+/** The address is ours to remove only while it names this process. */
+async function forgetAddress(): Promise<void> {
+  const text = await readFile(addressFile, 'utf8').catch(() => '');
+  if (text.includes(`"pid":${process.pid}`)) await rm(addressFile, { force: true });
+}
+
 let closing = false;
+async function stop(): Promise<void> {
+  server.close();
+  server.closeAllConnections();
+  await ws.close().catch((error: unknown) => log.error({ err: error }, 'closing failed'));
+  await forgetAddress().catch(() => undefined);
+  await logFile.flush();
+}
 for (const signal of ['SIGINT', 'SIGTERM'] as const) {
   process.on(signal, () => {
     if (closing) process.exit(130);
     closing = true;
-    server.close();
-    server.closeAllConnections();
-    void ws.close().then(() => rm(addressFile, { force: true })).finally(() => process.exit(0));
+    stop().finally(() => process.exit(0));
   });
 }

@@ -1,10 +1,9 @@
-import { readdir, rm } from 'node:fs/promises';
-import { join } from 'node:path';
-import { and, eq, gte } from 'drizzle-orm';
 import type { Logger } from 'pino';
+import { DiskWatch } from './disk/watch.ts';
 import { openDatabase } from './db/database.ts';
-import { jobs } from './db/schema.ts';
 import { openEvents } from './events.ts';
+import { holdFolder } from './files/lock.ts';
+import { putRight, sweepUploads } from './files/put-right.ts';
 import { exportWork } from './jobs/export.ts';
 import { ingestWork } from './jobs/ingest.ts';
 import { lookWork } from './jobs/look.ts';
@@ -12,6 +11,9 @@ import { Runner } from './jobs/runner.ts';
 import { SpecLibrary } from './specs.ts';
 import { freeBytes, openStorage } from './storage.ts';
 import type { Workspace } from './workspace.ts';
+
+/** Uploads that were given up are looked for so often, milliseconds. */
+const sweepUploadsEveryMs = 3600_000;
 
 export interface OpenOptions {
   dataDir: string;
@@ -24,27 +26,40 @@ export interface OpenOptions {
   detector?: boolean | string;
 }
 
-/** Opens a data folder: storage, database, spec book, and the job runner, which takes up what was left unfinished. */
+/**
+ * Opens a data folder for this process alone: storage, database, spec book, and the job runner, which takes up what
+ * was left unfinished. Throws `FolderInUse` where another process has it open.
+ */
 export async function openWorkspace(options: OpenOptions): Promise<Workspace & { close: () => Promise<void> }> {
+  const { log } = options;
   const storage = await openStorage(options.dataDir, options.inboxes ?? []);
-  const { db, close } = await openDatabase(storage.database);
-  const specs = await SpecLibrary.open(storage.specs);
-  const events = openEvents();
-  const runner = new Runner(db, events, options.log);
-  const ws: Workspace = { db, storage, specs, events, runner, log: options.log, freeBytes: options.freeBytes ?? (() => freeBytes(storage)) };
-
-  // What a killed server left half done: working folders that no living process holds.
-  const held = await db.select({ id: jobs.id }).from(jobs).where(and(eq(jobs.state, 'running'), gte(jobs.leaseUntil, Date.now())));
-  const living = new Set(held.map((j) => j.id));
-  for (const entry of await readdir(storage.work)) {
-    if (!living.has(entry)) await rm(join(storage.work, entry), { recursive: true, force: true });
+  const letGo = await holdFolder(storage.root);
+  try {
+    const { db, close } = await openDatabase(storage.database);
+    const specs = await SpecLibrary.open(storage.specs);
+    const events = openEvents();
+    const runner = new Runner(db, events, log);
+    const room = options.freeBytes ?? (() => freeBytes(storage));
+    const disk = new DiskWatch({ freeBytes: () => ws.freeBytes(), events, log, onRoom: () => runner.retryForRoom() });
+    const ws: Workspace = { db, storage, specs, events, runner, log, disk, freeBytes: room };
+    await putRight(ws);
+    await disk.start();
+    await runner.start({ ingest: ingestWork(ws, options.looking ?? 'at-once'), export: exportWork(ws), look: lookWork(ws, options.detector ?? true) });
+    const sweeping = setInterval(() => {
+      sweepUploads(ws).catch((error: unknown) => log.warn({ err: error }, 'old uploads could not be removed'));
+    }, sweepUploadsEveryMs);
+    sweeping.unref();
+    return Object.assign(ws, {
+      close: async () => {
+        clearInterval(sweeping);
+        await runner.stop();
+        await disk.stop();
+        close();
+        letGo();
+      },
+    });
+  } catch (error) {
+    letGo();
+    throw error;
   }
-  runner.start({ ingest: ingestWork(ws, options.looking ?? 'at-once'), export: exportWork(ws), look: lookWork(ws, options.detector ?? true) });
-  return {
-    ...ws,
-    close: async () => {
-      await runner.stop();
-      close();
-    },
-  };
 }

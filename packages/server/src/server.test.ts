@@ -194,9 +194,8 @@ describe('export', () => {
     const p = await production(full);
     const v = await versionOf(p.id, (await fromInbox(p.id, full)).id, 'quick-tall', full);
     await wholeRead(p.id, full);
-    full.ws.freeBytes = async () => 1_000_000;
-    const tight = await testServer({ dataDir: full.dir, freeBytes: async () => 1_000_000 });
     await full.stop(true);
+    const tight = await testServer({ dataDir: full.dir, freeBytes: async () => 1_000_000 });
     await tight.get(z.array(jobSchema), 'POST', `/productions/${p.id}/exports`, { versionIds: [v.id] });
     const failed = await until(async () => (await tight.get(z.array(jobSchema), 'GET', `/productions/${p.id}/jobs`)).find((j) => j.state === 'failed'));
     expect(failed.problem).toMatchObject({ code: 'disk-full', sentence: expect.stringContaining('1.0 MB free') });

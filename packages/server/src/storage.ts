@@ -1,4 +1,4 @@
-import { mkdir, readdir, rm, stat, statfs } from 'node:fs/promises';
+import { mkdir, readdir, stat, statfs } from 'node:fs/promises';
 import { basename, dirname, extname, isAbsolute, join, relative, resolve } from 'node:path';
 
 /** Where everything lies. All paths are below one data folder, so that it can be moved and backed up as one. */
@@ -92,12 +92,13 @@ export async function listInbox(storage: Storage): Promise<InboxEntry[]> {
   return found.sort((a, b) => b.changedAt.localeCompare(a.changedAt) || a.name.localeCompare(b.name));
 }
 
-/** Removes everything that was made for a master; the film itself only where we own it. */
-export async function removeMasterFiles(storage: Storage, masterId: string): Promise<void> {
-  for (const path of [proxyPath(storage, masterId), posterPath(storage, masterId), join(storage.stills, masterId), join(storage.originals, masterId)]) {
-    await rm(path, { recursive: true, force: true });
-  }
+/** Everything that was made for a master, and the film itself where we own it. */
+export function masterFiles(storage: Storage, masterId: string): string[] {
+  return [proxyPath(storage, masterId), posterPath(storage, masterId), join(storage.stills, masterId), join(storage.originals, masterId)];
 }
+
+/** Where a deliverable lies: a place of its own, whatever it and the others are called. */
+export const deliverablePath = (storage: Storage, productionId: string, id: string, container: string) => join(storage.exports, productionId, `${id}.${container}`);
 
 /** A film's name without its ending, made readable: `kite_weekend_final.mp4` becomes “kite weekend final”. */
 export function filmName(fileName: string): string {

@@ -1,7 +1,10 @@
 import { desc, eq, inArray, sql } from 'drizzle-orm';
-import { behindReasons, makePlan, playedWithin, refusal, planFingerprint, standingOf, troublesOf, type PlannedVersion, type Played, type Trouble } from '@mivvy/core';
+import { behindReasons, makePlan, playedWithin, refusal, planFingerprint, standingOf, troublesOf, type PlannedVersion, type Played, type Problem, type Trouble } from '@mivvy/core';
 import type { Cut, Deliverable, Master, Production, ProductionCard, ProductionDetail, Version } from '@mivvy/api';
 import { cuts, deliverables, jobs, masters, productions, versions } from './db/schema.ts';
+import { wrongWithFile } from './files/deliverable-file.ts';
+import type { FileState } from './files/known-file.ts';
+import { stateOfMaster } from './files/master-file.ts';
 import { whatCan, type Can } from './history.ts';
 import { toJob, type JobRow } from './jobs/runner.ts';
 import type { Workspace } from './workspace.ts';
@@ -9,7 +12,7 @@ import type { Workspace } from './workspace.ts';
 type MasterRow = typeof masters.$inferSelect;
 type VersionRow = typeof versions.$inferSelect;
 type DeliverableRow = typeof deliverables.$inferSelect;
-type Ws = Pick<Workspace, 'db' | 'specs'>;
+type Ws = Pick<Workspace, 'db' | 'specs' | 'storage' | 'events'>;
 
 export function toProduction(row: typeof productions.$inferSelect): Production {
   const { id, name, client, margin, createdAt, updatedAt } = row;
@@ -20,7 +23,7 @@ type CutRow = typeof cuts.$inferSelect;
 
 const toCut = ({ id, masterId, name, kept, pace, joinMs, revision }: CutRow, can: Can): Cut => ({ id, masterId, name, kept, pace, joinMs, revision, can });
 
-export function toMaster(row: MasterRow, job: JobRow | undefined, own: readonly CutRow[], can: (id: string) => Can): Master {
+export function toMaster(row: MasterRow, file: FileState, job: JobRow | undefined, own: readonly CutRow[], can: (id: string) => Can): Master {
   const proof: Master['proof'] =
     row.state === 'failed' || !row.facts ? { kind: 'none' }
     : row.proxy === 'not-needed' || row.proxy === 'helpful' ? { kind: 'original' }
@@ -28,12 +31,13 @@ export function toMaster(row: MasterRow, job: JobRow | undefined, own: readonly 
     : row.proxy === 'wanted' ? { kind: 'making-proxy', fraction: job?.state === 'running' ? job.fraction : 0 }
     : { kind: 'none' };
   const { id, productionId, name, fileName, origin, bytes, state, facts, sha256, problem, hasPoster, take, shots, keeps, revision, carried, createdAt } = row;
-  return { id, productionId, name, fileName, origin, bytes, state, facts, sha256, problem, proof, hasPoster, take, shots, keeps, revision, carried, cuts: own.map((c) => toCut(c, can(c.id))), can: can(id), createdAt };
+  const unread = facts !== null && !job && (sha256 === null || state === 'failed');
+  return { id, productionId, name, fileName, origin, bytes, state, facts, sha256, problem, file: file === 'comparing' ? 'same' : file, unread, proof, hasPoster, take, shots, keeps, revision, carried, cuts: own.map((c) => toCut(c, can(c.id))), can: can(id), createdAt };
 }
 
-export function toDeliverable(row: DeliverableRow): Deliverable {
+export function toDeliverable(row: DeliverableRow, onDisk: Problem | null): Deliverable {
   const { id, versionId, productionId, fileName, bytes, sha256, fingerprint, making, report, madeAt, tookSeconds } = row;
-  return { id, versionId, productionId, fileName, bytes, sha256, fingerprint, making, report, madeAt, tookSeconds };
+  return { id, versionId, productionId, fileName, bytes, sha256, fingerprint, making, report, ceilingKbps: row.plan.video.rate.maxKbps ?? null, onDisk, madeAt, tookSeconds };
 }
 
 /** The plan of a version as it stands now, with its troubles; undefined while its master is being read. */
@@ -45,15 +49,15 @@ export function planOf(ws: Ws, version: VersionRow, master: MasterRow, cut: Play
   return { planned, troubles: troublesOf(planned, place.placement) };
 }
 
-function toVersion(ws: Ws, row: VersionRow, master: MasterRow, cut: CutRow | undefined, newest: DeliverableRow | undefined, job: JobRow | undefined, can: Can): Version {
+function toVersion(ws: Ws, row: VersionRow, master: MasterRow, cut: CutRow | undefined, newest: { row: DeliverableRow; onDisk: Problem | null } | undefined, job: JobRow | undefined, can: Can): Version {
   const place = ws.specs.find(row.placementId);
   const current = planOf(ws, row, master, cut);
   const fingerprint = current && master.sha256 ? planFingerprint(current.planned.plan) : undefined;
   const standing = standingOf({
     refused: !place || (current !== undefined && refusal(current.troubles) !== undefined),
     job: job?.state,
-    jobNewer: !newest || (job !== undefined && job.createdAt > newest.madeAt),
-    file: newest && { fingerprint: newest.fingerprint, passed: newest.passed },
+    jobNewer: !newest || (job !== undefined && job.createdAt > newest.row.madeAt),
+    file: newest && { fingerprint: newest.row.fingerprint, passed: newest.row.passed, intact: newest.onDisk === null },
     current: fingerprint,
   });
   const { id, productionId, masterId, tag, placementId, cutId, framing, revision, accepted, updatedAt } = row;
@@ -61,8 +65,8 @@ function toVersion(ws: Ws, row: VersionRow, master: MasterRow, cut: CutRow | und
     id, productionId, masterId, tag, placementId, cutId, framing, revision, accepted, updatedAt, can, standing,
     outlet: place?.outlet ?? null,
     placement: place?.placement ?? null,
-    behind: standing === 'behind' && newest && current ? behindReasons(newest.plan, current.planned.plan) : [],
-    deliverable: newest ? toDeliverable(newest) : null,
+    behind: standing === 'behind' && newest && current ? behindReasons(newest.row.plan, current.planned.plan) : [],
+    deliverable: newest ? toDeliverable(newest.row, newest.onDisk) : null,
   };
 }
 
@@ -76,7 +80,7 @@ async function versionsOf(ws: Ws, productionIds: string[]): Promise<Version[]> {
   const newestJobs = await ws.db.select().from(jobs).where(
     sql`${jobs.productionId} in ${productionIds} and ${jobs.kind} = 'export' and ${jobs.createdAt} = (select max(j.created_at) from jobs j where j.subject_id = ${jobs.subjectId} and j.kind = 'export')`,
   );
-  const files = new Map(newestFiles.map((d) => [d.versionId, d]));
+  const files = new Map(await Promise.all(newestFiles.map(async (row) => [row.versionId, { row, onDisk: await wrongWithFile(ws, row, false) }] as const)));
   const works = new Map(newestJobs.map((j) => [j.subjectId, j]));
   const can = await whatCan(ws.db, rows.map((r) => r.versions.id));
   const played = new Map((await ws.db.select().from(cuts).where(inArray(cuts.productionId, productionIds))).map((c) => [c.id, c]));
@@ -88,7 +92,7 @@ export async function masterView(ws: Ws, id: string): Promise<Master | undefined
   const [row] = await ws.db.select().from(masters).where(eq(masters.id, id));
   const [job] = await ws.db.select().from(jobs).where(sql`${jobs.subjectId} = ${id} and ${jobs.kind} = 'ingest' and ${jobs.state} in ('queued', 'running')`);
   const own = await ws.db.select().from(cuts).where(eq(cuts.masterId, id)).orderBy(cuts.createdAt, cuts.id);
-  return row && toMaster(row, job, own, await whatCan(ws.db, [id, ...own.map((c) => c.id)]));
+  return row && toMaster(row, await stateOfMaster(ws, row, false), job, own, await whatCan(ws.db, [id, ...own.map((c) => c.id)]));
 }
 
 /** One version as the API shows it. */
@@ -120,7 +124,7 @@ export async function productionDetail(ws: Ws, id: string): Promise<ProductionDe
   const can = await whatCan(ws.db, [...films.map((m) => m.id), ...made.map((c) => c.id)]);
   return {
     ...toProduction(row),
-    masters: films.map((m) => toMaster(m, active.find((j) => j.kind === 'ingest' && j.subjectId === m.id), made.filter((c) => c.masterId === m.id), can)),
+    masters: await Promise.all(films.map(async (m) => toMaster(m, await stateOfMaster(ws, m, false), active.find((j) => j.kind === 'ingest' && j.subjectId === m.id), made.filter((c) => c.masterId === m.id), can))),
     versions: await versionsOf(ws, [id]),
     jobs: active.map(toJob),
   };

@@ -1,5 +1,6 @@
 import type { Logger } from 'pino';
 import type { Database } from './db/database.ts';
+import type { DiskWatch } from './disk/watch.ts';
 import type { Events } from './events.ts';
 import type { Runner } from './jobs/runner.ts';
 import type { SpecLibrary } from './specs.ts';
@@ -13,6 +14,7 @@ export interface Workspace {
   events: Events;
   runner: Runner;
   log: Logger;
+  disk: DiskWatch;
   /** Bytes free on the data disk; replaced in tests of a full one. */
   freeBytes: () => Promise<number>;
 }

@@ -2,6 +2,7 @@ import { ThemeProvider } from '@mui/material/styles';
 import { useEffect, useMemo, useState } from 'react';
 import { createBrowserRouter, Outlet, RouterProvider } from 'react-router';
 import { useServerEvents } from './api/queries.ts';
+import { DiskNote } from './parts/disk-note.tsx';
 import { KeysSheet } from './parts/keys-sheet.tsx';
 import { Empty } from './parts/notices.tsx';
 import { DeliverablesScreen } from './screens/deliverables/deliverables-screen.tsx';
@@ -44,6 +45,7 @@ function Shell() {
   useServerEvents();
   return (
     <>
+      <DiskNote />
       <Outlet />
       <KeysSheet />
     </>

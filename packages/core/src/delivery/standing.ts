@@ -2,7 +2,7 @@ import { canonicalJson } from '../canonical.ts';
 import type { RenderPlan } from '../render/plan.ts';
 
 /** Where a version's deliverable stands. One word for each; the interface stamps it with a shape of its own. */
-export type Standing = 'blocked' | 'to-make' | 'queued' | 'making' | 'passed' | 'failed-check' | 'failed' | 'behind';
+export type Standing = 'blocked' | 'to-make' | 'queued' | 'making' | 'passed' | 'failed-check' | 'failed' | 'behind' | 'changed-on-disk';
 
 /** What a standing is worked out from. */
 export interface StandingInput {
@@ -12,8 +12,8 @@ export interface StandingInput {
   job: 'queued' | 'running' | 'done' | 'failed' | 'cancelled' | undefined;
   /** True when that job started after the newest file was made. */
   jobNewer: boolean;
-  /** The newest file, if there is one. */
-  file: { fingerprint: string; passed: boolean } | undefined;
+  /** The newest file, if there is one. `intact`: the file on the disk is known to be the one that was made. */
+  file: { fingerprint: string; passed: boolean; intact: boolean } | undefined;
   /** Fingerprint of the plan as it stands now; undefined while the master is still being read. */
   current: string | undefined;
 }
@@ -23,6 +23,7 @@ export function standingOf(input: StandingInput): Standing {
   if (input.job === 'running') return 'making';
   if (input.job === 'queued') return 'queued';
   if (input.job === 'failed' && input.jobNewer) return 'failed';
+  if (input.file && !input.file.intact) return 'changed-on-disk';
   if (input.refused) return 'blocked';
   if (!input.file) return 'to-make';
   if (input.current !== undefined && input.file.fingerprint !== input.current) return 'behind';

@@ -103,8 +103,9 @@ describe('standing', () => {
   const base = { refused: false, job: undefined, jobNewer: false, file: undefined, current: 'x' };
   test.each([
     [{}, 'to-make'], [{ refused: true }, 'blocked'], [{ job: 'queued' as const }, 'queued'], [{ job: 'running' as const }, 'making'],
-    [{ job: 'failed' as const, jobNewer: true }, 'failed'], [{ file: { fingerprint: 'x', passed: true } }, 'passed'], [{ file: { fingerprint: 'x', passed: false } }, 'failed-check'],
-    [{ file: { fingerprint: 'y', passed: true } }, 'behind'], [{ file: { fingerprint: 'y', passed: true }, current: undefined }, 'passed'],
+    [{ job: 'failed' as const, jobNewer: true }, 'failed'], [{ file: { fingerprint: 'x', passed: true, intact: true } }, 'passed'], [{ file: { fingerprint: 'x', passed: false, intact: true } }, 'failed-check'],
+    [{ file: { fingerprint: 'y', passed: true, intact: true } }, 'behind'], [{ file: { fingerprint: 'y', passed: true, intact: true }, current: undefined }, 'passed'],
+    [{ file: { fingerprint: 'x', passed: true, intact: false } }, 'changed-on-disk'], [{ refused: true, file: { fingerprint: 'y', passed: true, intact: false } }, 'changed-on-disk'], [{ job: 'running' as const, file: { fingerprint: 'x', passed: true, intact: false } }, 'making'],
   ])('%j is %s', (over, standing) => expect(standingOf({ ...base, ...over })).toBe(standing));
   test('what changed is named', () => {
     const made = plan().plan;

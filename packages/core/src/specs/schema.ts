@@ -95,6 +95,8 @@ export const placementSchema = closed({
   safeMargin: margins.optional(),
   blocked: z.array(blocked).max(32).optional(),
   captions: z.enum(['none', 'sidecar', 'burned']).optional(),
+  /** Letters of its files' names: of any script where missing, or plain ones (a to z, digits, hyphens). */
+  fileNames: z.enum(['plain']).optional(),
 }).superRefine((p, context) => {
   const issue = (path: PropertyKey[], message: string) => context.addIssue({ code: 'custom', path, message });
   if (p.container === 'webm' && (p.video.codec === 'h264' || p.video.codec === 'hevc'))

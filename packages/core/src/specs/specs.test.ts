@@ -1,7 +1,8 @@
+import fc from 'fast-check';
 import { describe, expect, test } from '@jest/globals';
 import { readFileSync } from 'node:fs';
 import { masterNotes, browserPlays, masterSummary, scrubsSlowly } from '../masters/facts.ts';
-import { deliverableName, slug, versionTag } from '../delivery/naming.ts';
+import { deliverableName, freeName, nameKey, slug, versionTag } from '../delivery/naming.ts';
 import { facts } from '../testing/samples.ts';
 import { readSpecBook } from './book.ts';
 import { specBookJsonSchema } from './schema.ts';
@@ -80,8 +81,30 @@ describe('facts in plain words', () => {
 describe('names', () => {
   test('a file name says what the file is', () => {
     expect(deliverableName({ production: 'Kite Weekend', master: 'Kite Weekend', placementId: 'kelpie-tall', frame: { width: 1080, height: 1920 }, rate: { num: 30000, den: 1001 }, container: 'mp4', making: 3 })).toBe('kite-weekend_kelpie-tall_1080x1920_29-97fps_v3.mp4');
-    expect(slug('  Über/../Straße: №5 ')).toBe('uber-strasse-no5');
-    expect(slug('猫')).toBe('untitled');
+  });
+  test('names keep every script; plain letters come only where a place asks for them', () => {
+    expect(slug('  Über/../Straße: №5 ')).toBe('über-straße-no5');
+    expect(slug('  Über/../Straße: №5 ', { plain: true })).toBe('uber-strasse-no5');
+    expect([slug('東京の夏'), slug('大阪の冬'), slug('काइट'), slug('🎬')]).toEqual(['東京の夏', '大阪の冬', 'काइट', 'untitled']);
+    expect(slug('東京の夏', { plain: true })).toMatch(/^[a-z0-9-]+$/);
+    const parts = { production: '東京の夏', master: '大阪の冬', placementId: 'kelpie-tall', frame: { width: 1080, height: 1920 }, rate: { num: 25, den: 1 }, container: 'mp4', making: 1 };
+    expect(deliverableName(parts)).toBe('東京の夏_大阪の冬_kelpie-tall_1080x1920_25fps_v1.mp4');
+    expect(deliverableName({ ...parts, master: 'teaser', namesake: 2 })).toBe('東京の夏_teaser-2_kelpie-tall_1080x1920_25fps_v1.mp4');
+  });
+  test('whatever things are called, a name fits a file system and two names never have one key', () => {
+    const parts = { placementId: 'x'.repeat(64), frame: { width: 8192, height: 8192 }, rate: { num: 30000, den: 1001 }, container: 'webm', making: 100 };
+    fc.assert(fc.property(fc.array(fc.record({ production: fc.string({ unit: 'grapheme', maxLength: 120 }), master: fc.string({ unit: 'grapheme', maxLength: 120 }), plain: fc.boolean() }), { maxLength: 8 }), (films) => {
+      const taken = new Set<string>();
+      for (const film of films) {
+        const name = freeName(deliverableName({ ...parts, ...film }), taken);
+        expect(new TextEncoder().encode(name).length).toBeLessThanOrEqual(255);
+        // eslint-disable-next-line no-control-regex -- that there are none is what is looked for
+        expect(name).not.toMatch(/[\u0000-\u001f\u007f<>:"/\\|?*]|^[. ]|[. ]$/);
+        expect(taken.has(nameKey(name))).toBe(false);
+        taken.add(nameKey(name));
+      }
+    }));
+    expect(nameKey('Teaser_É.MP4')).toBe(nameKey('teaser_e\u0301.mp4'));
   });
   test('letters go on after Z', () => expect([0, 25, 26, 51, 52].map(versionTag)).toEqual(['A', 'Z', 'AA', 'AZ', 'BA']));
 });

@@ -2,18 +2,24 @@ import { fileURLToPath, pathToFileURL } from 'node:url';
 import { createClient } from '@libsql/client';
 import { drizzle } from 'drizzle-orm/libsql';
 import { migrate } from 'drizzle-orm/libsql/migrator';
+import { oneWriter } from './one-writer.ts';
 import * as schema from './schema.ts';
 
-/** Opens the database file in WAL mode and brings its tables up to date. */
+/** How long a connection waits for another process that writes, milliseconds. */
+const busyMs = 5000;
+
+/**
+ * Opens the database file in WAL mode and brings its tables up to date. Foreign keys, full synchronisation and the
+ * time to wait are the library's defaults or options, so they hold on every connection that it opens.
+ */
 export async function openDatabase(file: string) {
-  const client = createClient({ url: pathToFileURL(file).href });
+  const client = oneWriter(createClient({ url: pathToFileURL(file).href, timeout: busyMs }));
   await client.execute('PRAGMA journal_mode = WAL');
-  await client.execute('PRAGMA synchronous = NORMAL');
-  await client.execute('PRAGMA busy_timeout = 5000');
   const db = drizzle(client, { schema });
   await migrate(db, { migrationsFolder: fileURLToPath(new URL('../../migrations', import.meta.url)) });
-  await client.execute('PRAGMA foreign_keys = ON');
   return { db, close: () => client.close() };
 }
 
 export type Database = Awaited<ReturnType<typeof openDatabase>>['db'];
+/** Anything that rows can be written through: the database, or a transaction of it. */
+export type Writer = Pick<Database, 'insert' | 'delete' | 'select' | 'update'>;

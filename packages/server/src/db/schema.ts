@@ -25,6 +25,14 @@ type CarriedOver = z.infer<typeof carriedSchema>;
  */
 export type Memento = { framing: Framing } | { kept: FrameSpan[]; pace: Pace; joinMs: number } | { shots: Shot[]; keeps: Keep[]; movedCut?: MovedCut };
 
+/** By what a file on the disk is known again without reading it: where all three agree, it is the same file. */
+export interface FileMark {
+  bytes: number;
+  /** When its bytes were last written, and when anything of it last changed; milliseconds since 1970. */
+  modifiedMs: number;
+  changedMs: number;
+}
+
 /** A cut that was moved, in master frames. */
 export interface MovedCut {
   from: number;
@@ -52,6 +60,8 @@ export const masters = sqliteTable(
     /** Relative to the data folder where it lies inside, else absolute. */
     path: text('path').notNull(),
     bytes: integer('bytes').notNull(),
+    /** The file as it was when it was registered; null for films from before this was kept, which their sum tells. */
+    mark: text('mark', { mode: 'json' }).$type<FileMark>(),
     state: text('state', { enum: ['reading', 'ready', 'failed'] }).notNull(),
     facts: text('facts', { mode: 'json' }).$type<MasterFacts>(),
     sha256: text('sha256'),
@@ -150,10 +160,14 @@ export const deliverables = sqliteTable(
     versionId: text('version_id').notNull().references(() => versions.id, { onDelete: 'cascade' }),
     productionId: text('production_id').notNull().references(() => productions.id, { onDelete: 'cascade' }),
     fileName: text('file_name').notNull(),
-    /** Relative to the data folder. */
+    /** What the least capable file system makes of its name; null until a row from before this was kept is put right. */
+    nameKey: text('name_key'),
+    /** Relative to the data folder: its own, by its id, whatever it is called. */
     path: text('path').notNull(),
     bytes: integer('bytes').notNull(),
     sha256: text('sha256').notNull(),
+    /** The file as it was when it was made. */
+    mark: text('mark', { mode: 'json' }).$type<FileMark>(),
     fingerprint: text('fingerprint').notNull(),
     plan: text('plan', { mode: 'json' }).$type<RenderPlan>().notNull(),
     report: text('report', { mode: 'json' }).$type<CheckReport>().notNull(),
@@ -162,8 +176,32 @@ export const deliverables = sqliteTable(
     tookSeconds: real('took_seconds').notNull(),
     madeAt: text('made_at').notNull(),
   },
-  (t) => [index('deliverables_by_version').on(t.versionId, t.making), index('deliverables_by_production').on(t.productionId, t.madeAt)],
+  (t) => [index('deliverables_by_version').on(t.versionId, t.making), index('deliverables_by_production').on(t.productionId, t.madeAt), uniqueIndex('one_file_a_name').on(t.productionId, t.nameKey)],
 );
+
+/** Uploads that have come in whole, each from before its film is moved: what a crash leaves half done is finished from here. */
+export const arrivals = sqliteTable(
+  'arrivals',
+  {
+    uploadId: text('upload_id').primaryKey(),
+    productionId: text('production_id').notNull().references(() => productions.id, { onDelete: 'cascade' }),
+    /** The master that it becomes, or whose place it takes. */
+    masterId: text('master_id').notNull(),
+    /** Null for a new master; else which file of that master it will be. */
+    take: integer('take'),
+    fileName: text('file_name').notNull(),
+    bytes: integer('bytes').notNull(),
+    /** Where the film lies in the end, relative to the data folder. */
+    path: text('path').notNull(),
+    /** The master's row holds it. */
+    settled: integer('settled', { mode: 'boolean' }).notNull().default(false),
+    createdAt: createdAt(),
+  },
+  (t) => [index('arrivals_by_production').on(t.productionId)],
+);
+
+/** Files and folders that nothing refers to any more, written in the transaction that let go of them; removed after it, or at the next start. */
+export const doomed = sqliteTable('doomed', { path: text('path').primaryKey() });
 
 export const changes = sqliteTable(
   'changes',

@@ -1,62 +1,135 @@
+import { rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import { setTimeout } from 'node:timers/promises';
-import { count, eq } from 'drizzle-orm';
+import { and, asc, eq, inArray, max } from 'drizzle-orm';
 import { nanoid } from 'nanoid';
-import { bytesLabel, deliverableName, fail, makePlan, ok, planFingerprint, playedWithin, problemLine, refusal, troublesOf } from '@mivvy/core';
+import {
+  bytesLabel, deliverableName, fail, freeName, makePlan, nameKey, ok, planFingerprint, playedWithin, problemLine, refusal, slug, troublesOf,
+  type Placement, type RenderPlan, type Result,
+} from '@mivvy/core';
 import { deliver } from '@mivvy/media';
-import { deliverables, masters, productions, versions } from '../db/schema.ts';
-import { fromStored, logPath, toStored } from '../storage.ts';
+import type { Writer } from '../db/database.ts';
+import { deliverables, jobs, masters, productions, versions } from '../db/schema.ts';
+import { diskFullProblem, isDiskFull } from '../disk/full.ts';
+import { markOf } from '../files/known-file.ts';
+import { openMaster } from '../files/master-file.ts';
+import { deliverablePath, logPath, toStored } from '../storage.ts';
 import { now, type Workspace } from '../workspace.ts';
-import type { JobWork } from './runner.ts';
+import type { JobContext, JobKindWork } from './runner.ts';
 
 /** Room an export needs on the disk beyond its own size: two encodes and the sound, in bytes. */
-const spareBytes = 200_000_000;
+const spareBytes = 60_000_000;
+
+type Ws = Pick<Workspace, 'db' | 'storage' | 'specs' | 'freeBytes' | 'events' | 'disk'>;
 
 /** Exports one version: its plan as it stood when it was asked for, the file, its measurement, and its row. */
-export function exportWork(ws: Pick<Workspace, 'db' | 'storage' | 'specs' | 'freeBytes'>): JobWork {
-  return async ({ job, signal, progress }) => {
-    const find = () => ws.db.select().from(versions).innerJoin(masters, eq(masters.id, versions.masterId)).innerJoin(productions, eq(productions.id, versions.productionId)).where(eq(versions.id, job.subjectId));
-    let [found] = await find();
-    // An export may be asked for while its master is still being read; it goes on by itself.
-    while (found && found.masters.state !== 'failed' && !found.masters.sha256) {
-      progress({ stage: 'waiting for the master to be read', fraction: 0 });
-      await setTimeout(500, undefined, { signal });
-      [found] = await find();
-    }
-    if (!found) return ok(undefined); // removed meanwhile
-    const { versions: version, masters: master, productions: production } = found;
-    const place = ws.specs.find(version.placementId);
-    if (!place) return fail('no-placement', 'The spec book no longer holds this placement.', 'Add the spec book file again, or choose another place.');
-    if (!master.facts || !master.sha256) return fail('master-failed', 'The master cannot be used.', 'Its own page says why; bring it in again.');
+export function exportWork(ws: Ws): JobKindWork {
+  return { run: (context) => exportVersion(ws, context) };
+}
 
-    const planned = makePlan({ facts: master.facts, sha256: master.sha256, placement: place.placement, framing: job.framing ?? version.framing, ...playedWithin(job.cut, master.facts.video.frames) });
-    const fault = refusal(troublesOf(planned, place.placement));
-    if (fault) return fail('refused', fault.sentence, fault.mend);
-    const { plan, budget } = planned;
-    const needed = (budget.expectedBytes ?? 0) * 2 + spareBytes;
-    const free = await ws.freeBytes();
-    if (free < needed) {
-      return fail('disk-full', `The disk has ${bytesLabel(free)} free and this export needs about ${bytesLabel(needed)}.`, 'Free some space and start it again; nothing was touched.');
-    }
+async function findVersion(ws: Ws, id: string) {
+  const [found] = await ws.db
+    .select()
+    .from(versions)
+    .innerJoin(masters, eq(masters.id, versions.masterId))
+    .innerJoin(productions, eq(productions.id, versions.productionId))
+    .where(eq(versions.id, id));
+  return found && { version: found.versions, master: found.masters, production: found.productions };
+}
 
-    const [made] = await ws.db.select({ n: count() }).from(deliverables).where(eq(deliverables.versionId, version.id));
-    const making = (made?.n ?? 0) + 1;
-    const fileName = deliverableName({ production: production.name, master: master.name, placementId: version.placementId, frame: plan.frame, rate: plan.rate, container: plan.container, making });
-    const outPath = join(ws.storage.exports, production.id, fileName);
-    const started = Date.now();
-    const result = await deliver(plan, {
-      masterPath: fromStored(ws.storage, master.path), outPath, workDir: join(ws.storage.work, job.id), logFile: logPath(ws.storage, job.id), signal, nice: true,
-      onProgress: ({ stage, ...rest }) => progress({ stage: stage === 'analyse' ? 'first pass' : stage === 'encode' ? 'encoding' : 'measuring', ...rest }),
-    });
-    if (!result.ok) return result;
-    const { report, bytes, sha256 } = result.value;
-    // The row follows the rename: after a crash between the two, the job runs again and writes the same name.
-    await ws.db.insert(deliverables).values({
-      id: nanoid(10), versionId: version.id, productionId: production.id, fileName, path: toStored(ws.storage, outPath), bytes, sha256,
-      fingerprint: planFingerprint(plan), plan, report, passed: report.passed, making, tookSeconds: (Date.now() - started) / 1000, madeAt: now(),
+/** A version with its master once that has been read through; an export may be asked for before, and goes on by itself. */
+async function readVersion(ws: Ws, { job, signal, progress }: JobContext) {
+  for (;;) {
+    const found = await findVersion(ws, job.subjectId);
+    if (!found || found.master.sha256 || found.master.state === 'failed') return found;
+    const [reading] = await ws.db
+      .select({ id: jobs.id })
+      .from(jobs)
+      .where(and(eq(jobs.subjectId, found.master.id), eq(jobs.kind, 'ingest'), inArray(jobs.state, ['queued', 'running'])));
+    if (!reading) return found;
+    progress({ stage: 'waiting for the master to be read', fraction: 0 });
+    await setTimeout(500, undefined, { signal });
+  }
+}
+
+async function exportVersion(ws: Ws, context: JobContext): Promise<Result<void>> {
+  const { job, signal, progress } = context;
+  const found = await readVersion(ws, context);
+  if (!found) return ok(undefined); // removed meanwhile
+  const { version, master, production } = found;
+  const place = ws.specs.find(version.placementId);
+  if (!place) return fail('no-placement', 'The spec book no longer holds this placement.', 'Add the spec book file again, or choose another place.');
+  if (!master.facts || !master.sha256) {
+    return fail('master-unread', `“${master.name}” has not been read through, so nothing can be made from it. ${master.problem?.sentence ?? ''}`.trim(), 'Read it again on its own page, then export again.');
+  }
+  const film = await openMaster(ws, master);
+  if (!film.ok) return film;
+
+  const planned = makePlan({ facts: master.facts, sha256: master.sha256, placement: place.placement, framing: job.framing ?? version.framing, ...playedWithin(job.cut, master.facts.video.frames) });
+  const fault = refusal(troublesOf(planned, place.placement));
+  if (fault) return fail('refused', fault.sentence, fault.mend);
+  const { plan, budget } = planned;
+  const needed = (budget.expectedBytes ?? 0) * 2 + spareBytes;
+  const free = await ws.freeBytes();
+  if (free < needed) {
+    return fail('disk-full', `The disk has ${bytesLabel(free)} free and this export needs about ${bytesLabel(needed)}.`, 'Free some space and start it again; nothing was touched.');
+  }
+
+  const id = nanoid(10);
+  const outPath = deliverablePath(ws.storage, production.id, id, plan.container);
+  const started = Date.now();
+  const result = await deliver(plan, {
+    masterPath: film.value, outPath, workDir: join(ws.storage.work, job.id), logFile: logPath(ws.storage, job.id), signal, nice: true,
+    onProgress: ({ stage, ...rest }) => progress({ stage: stage === 'analyse' ? 'first pass' : stage === 'encode' ? 'encoding' : 'measuring', ...rest }),
+  });
+  if (!result.ok) return result;
+  const { report, bytes, sha256 } = result.value;
+  const stillIt = await openMaster(ws, master);
+  try {
+    if (!stillIt.ok) return await dropFile(outPath, stillIt);
+    const mark = await markOf(outPath);
+    // The row follows the rename: after a crash between the two, the job runs again, and the file without a row goes.
+    await ws.db.transaction(async (tx) => {
+      const named = await nameFor(tx, { plan, placement: place.placement, production, master, version });
+      await tx.insert(deliverables).values({
+        ...named, id, versionId: version.id, productionId: production.id, path: toStored(ws.storage, outPath), bytes, sha256, mark,
+        fingerprint: planFingerprint(plan), plan, report, passed: report.passed, tookSeconds: (Date.now() - started) / 1000, madeAt: now(),
+      });
     });
     return ok(undefined);
-  };
+  } catch (error) {
+    await rm(outPath, { force: true });
+    if (isDiskFull(error)) return { ok: false, problem: diskFullProblem };
+    // Its version was removed while it was made.
+    if (!(await findVersion(ws, job.subjectId))) return ok(undefined);
+    throw error;
+  }
+}
+
+async function dropFile<T>(path: string, problem: T): Promise<T> {
+  await rm(path, { force: true });
+  return problem;
+}
+
+/** The making's number, and a name for it that no other file of the production has on any file system. */
+async function nameFor(
+  tx: Writer,
+  of: { plan: RenderPlan; placement: Placement; production: { id: string; name: string }; master: { id: string; name: string }; version: { id: string; placementId: string } },
+): Promise<{ fileName: string; nameKey: string; making: number }> {
+  const { plan, placement, production, master, version } = of;
+  const plain = placement.fileNames === 'plain';
+  const [newest] = await tx.select({ n: max(deliverables.making) }).from(deliverables).where(eq(deliverables.versionId, version.id));
+  const films = await tx.select({ id: masters.id, name: masters.name }).from(masters).where(eq(masters.productionId, production.id)).orderBy(asc(masters.createdAt), asc(masters.id));
+  const word = nameKey(slug(master.name, { plain }));
+  const namesakes = films.filter((film) => nameKey(slug(film.name, { plain })) === word);
+  const making = (newest?.n ?? 0) + 1;
+  const wished = deliverableName({
+    production: production.name, master: master.name, namesake: namesakes.findIndex((film) => film.id === master.id) + 1,
+    placementId: version.placementId, frame: plan.frame, rate: plan.rate, container: plan.container, making, plain,
+  });
+  const taken = new Set((await tx.select({ key: deliverables.nameKey }).from(deliverables).where(eq(deliverables.productionId, production.id))).map((row) => row.key ?? ''));
+  const fileName = freeName(wished, taken);
+  return { fileName, nameKey: nameKey(fileName), making };
 }
 
 /** A job's log for a person, led by what went wrong. */

@@ -1,45 +1,49 @@
 import { eq } from 'drizzle-orm';
-import { oneShot, planMaster, type FilmLook } from '@mivvy/core';
+import { oneShot, planMaster, type FilmLook, type Result } from '@mivvy/core';
 import { lookAtFilm, sha256File } from '@mivvy/media';
 import { masters } from '../db/schema.ts';
 import { readLook, showGrowing, writeLook } from '../looks.ts';
-import { fromStored } from '../storage.ts';
+import { openMaster } from '../files/master-file.ts';
 import type { Workspace } from '../workspace.ts';
-import type { JobWork } from './runner.ts';
+import type { JobContext, JobKindWork } from './runner.ts';
 
 /** Looks at a master for subjects; every shot is shown as soon as it has been looked at. Running it again is harmless. */
-export function lookWork(ws: Pick<Workspace, 'db' | 'storage' | 'events'>, detector: boolean | string): JobWork {
-  return async ({ job, signal, progress }) => {
-    const [row] = await ws.db.select().from(masters).where(eq(masters.id, job.subjectId));
-    if (!row?.facts) return { ok: true, value: undefined }; // removed meanwhile
-    const path = fromStored(ws.storage, row.path);
-    const sha256 = row.sha256 ?? (await sha256File(path, signal));
-    const tell = () => ws.events.tell({ kind: 'look', masterId: row.id });
-    if (await readLook(ws.storage, sha256)) return { ok: true, value: undefined };
-    const shots = row.shots ?? oneShot;
-    const seen: FilmLook = { version: 1, detector: { kind: 'off' }, shots: [] };
-    showGrowing(sha256, seen);
-    progress({ stage: 'looking for subjects', fraction: 0 });
-    let told = 0;
-    try {
-      const result = await lookAtFilm(path, row.facts, planMaster(row.facts, sha256), shots, {
-        signal, detector,
-        onShot: (look, note) => {
-          seen.shots.push(look);
-          seen.detector = note;
-          progress({ stage: `looking for subjects, shot ${seen.shots.length} of ${shots.length}`, fraction: look.to / row.facts!.video.frames });
-          if (Date.now() - told > 700) {
-            told = Date.now();
-            tell();
-          }
-        },
-      });
-      if (!result.ok) return result;
-      await writeLook(ws.storage, sha256, result.value);
-      return { ok: true, value: undefined };
-    } finally {
-      showGrowing(sha256, null);
-      tell();
-    }
-  };
+export function lookWork(ws: Pick<Workspace, 'db' | 'storage' | 'events'>, detector: boolean | string): JobKindWork {
+  return { run: (context) => lookAtMaster(ws, detector, context) };
+}
+
+async function lookAtMaster(ws: Pick<Workspace, 'db' | 'storage' | 'events'>, detector: boolean | string, { job, signal, progress }: JobContext): Promise<Result<void>> {
+  const [row] = await ws.db.select().from(masters).where(eq(masters.id, job.subjectId));
+  if (!row?.facts) return { ok: true, value: undefined }; // removed meanwhile
+  const film = await openMaster(ws, row);
+  if (!film.ok) return film;
+  const path = film.value;
+  const sha256 = row.sha256 ?? (await sha256File(path, signal));
+  const tell = () => ws.events.tell({ kind: 'look', masterId: row.id });
+  if (await readLook(ws.storage, sha256)) return { ok: true, value: undefined };
+  const shots = row.shots ?? oneShot;
+  const seen: FilmLook = { version: 1, detector: { kind: 'off' }, shots: [] };
+  showGrowing(sha256, seen);
+  progress({ stage: 'looking for subjects', fraction: 0 });
+  let told = 0;
+  try {
+    const result = await lookAtFilm(path, row.facts, planMaster(row.facts, sha256), shots, {
+      signal, detector,
+      onShot: (look, note) => {
+        seen.shots.push(look);
+        seen.detector = note;
+        progress({ stage: `looking for subjects, shot ${seen.shots.length} of ${shots.length}`, fraction: look.to / row.facts!.video.frames });
+        if (Date.now() - told > 700) {
+          told = Date.now();
+          tell();
+        }
+      },
+    });
+    if (!result.ok) return result;
+    await writeLook(ws.storage, sha256, result.value);
+    return { ok: true, value: undefined };
+  } finally {
+    showGrowing(sha256, null);
+    tell();
+  }
 }

@@ -1,10 +1,12 @@
-import { and, asc, eq, lt, or, sql } from 'drizzle-orm';
+import { setTimeout as pause } from 'node:timers/promises';
+import { and, asc, eq, inArray, lt, or, sql } from 'drizzle-orm';
 import { nanoid } from 'nanoid';
 import type { Logger } from 'pino';
 import type { Framing, Played, Problem, Result } from '@mivvy/core';
 import { Cancelled } from '@mivvy/media';
 import type { Job } from '@mivvy/api';
-import type { Database } from '../db/database.ts';
+import type { Database, Writer } from '../db/database.ts';
+import { diskFullProblem, isDiskFull } from '../disk/full.ts';
 import { jobs } from '../db/schema.ts';
 import type { Events } from '../events.ts';
 
@@ -14,8 +16,10 @@ export type JobKind = JobRow['kind'];
 /** How long a held job stays held without a sign of life; past that another process takes it over. */
 const leaseMs = 8000;
 const heartbeatMs = 2000;
-/** A job that was taken over so often is given up: something in it brings the server down. */
+/** A job during which the server died so often is given up: something in it brings the server down. */
 const maxAttempts = 3;
+/** While the disk has no room for a row, what became of a job is written again and again, so often. */
+const persistEveryMs = 1000;
 
 /** What a job's work is given. */
 export interface JobContext {
@@ -25,6 +29,25 @@ export interface JobContext {
   progress: (p: { stage: string; fraction: number; etaSeconds?: number | null; speed?: number }) => void;
 }
 export type JobWork = (context: JobContext) => Promise<Result<void>>;
+
+/** What is done for a kind of job, and what follows from how it came out; both hooks write with the job's own row. */
+export interface JobKindWork {
+  run: JobWork;
+  /** After a job has failed or was cancelled. */
+  onEnd?: (tx: Writer, job: JobRow) => Promise<void>;
+  /** Before a job that had ended so is started again. */
+  onRetry?: (tx: Writer, job: JobRow) => Promise<void>;
+}
+
+/** What a job is asked for with. */
+export interface NewJob {
+  kind: JobKind;
+  productionId: string;
+  subjectId: string;
+  label: string;
+  framing?: Framing;
+  cut?: Played | null;
+}
 
 /** A job row as the API shows it. */
 export function toJob(row: JobRow): Job {
@@ -39,11 +62,13 @@ export function toJob(row: JobRow): Job {
 export class Runner {
   private readonly owner = nanoid(12);
   private readonly running = new Map<string, AbortController>();
+  /** The end of each job that runs here, by its id. */
+  private readonly ends = new Map<string, Promise<void>>();
   private readonly busy = new Set<JobKind>();
-  private work: Partial<Record<JobKind, JobWork>> = {};
+  private work: Partial<Record<JobKind, JobKindWork>> = {};
   private timer: NodeJS.Timeout | undefined;
   private stopped = false;
-  private readonly ending = new Set<Promise<void>>();
+  private readonly turns = new Set<Promise<void>>();
 
   constructor(
     private readonly db: Database,
@@ -51,9 +76,13 @@ export class Runner {
     private readonly log: Logger,
   ) {}
 
-  /** Starts taking jobs. */
-  start(work: Record<JobKind, JobWork>): void {
+  /**
+   * Starts taking jobs. The data folder is this process's alone, so a job that is said to run belongs to one that has
+   * died: it is taken over at once.
+   */
+  async start(work: Record<JobKind, JobKindWork>): Promise<void> {
     this.work = work;
+    await this.db.update(jobs).set({ leaseUntil: 0 }).where(eq(jobs.state, 'running'));
     this.timer = setInterval(() => this.wake(), 1000);
     this.wake();
   }
@@ -63,42 +92,83 @@ export class Runner {
     this.stopped = true;
     clearInterval(this.timer);
     for (const controller of this.running.values()) controller.abort();
-    await Promise.all(this.ending);
+    await Promise.all(this.turns);
   }
 
   /** Puts a job into the queue. */
-  async enqueue(job: { kind: JobKind; productionId: string; subjectId: string; label: string; framing?: Framing; cut?: Played | null }): Promise<JobRow> {
-    const [row] = await this.db.insert(jobs).values({ ...job, framing: job.framing ?? null, cut: job.cut ?? null, id: nanoid(10), state: 'queued', createdAt: new Date().toISOString() }).returning();
-    this.events.tell({ kind: 'job', job: toJob(row!) });
-    this.wake();
+  async enqueue(job: NewJob): Promise<JobRow> {
+    const row = await this.add(this.db, job);
+    this.announce([row]);
+    return row;
+  }
+
+  /** Writes a job's row with others that belong to it; {@link announce} follows when they are all written. */
+  async add(tx: Writer, job: NewJob): Promise<JobRow> {
+    const [row] = await tx
+      .insert(jobs)
+      .values({ ...job, framing: job.framing ?? null, cut: job.cut ?? null, id: nanoid(10), state: 'queued', createdAt: new Date().toISOString() })
+      .returning();
     return row!;
+  }
+
+  /** Tells of jobs whose rows were changed, and goes on with the queue. */
+  announce(rows: readonly JobRow[]): void {
+    for (const row of rows) {
+      if (row.state === 'cancelled') this.running.get(row.id)?.abort();
+      this.events.tell({ kind: 'job', job: toJob(row) });
+    }
+    this.wake();
   }
 
   /** Stops a job, whether it waits or runs. */
   async cancel(id: string): Promise<JobRow | undefined> {
-    const [row] = await this.db.update(jobs).set({ state: 'cancelled', finishedAt: new Date().toISOString(), etaSeconds: null })
+    const row = await this.db.transaction((tx) => this.cancelIn(tx, id));
+    if (row) this.announce([row]);
+    return row;
+  }
+
+  /** Writes that a job is stopped, with others that belong to it; {@link announce} follows. */
+  async cancelIn(tx: Writer, id: string): Promise<JobRow | undefined> {
+    const [row] = await tx.update(jobs).set({ state: 'cancelled', finishedAt: new Date().toISOString(), etaSeconds: null })
       .where(and(eq(jobs.id, id), or(eq(jobs.state, 'queued'), eq(jobs.state, 'running')))).returning();
-    this.running.get(id)?.abort();
-    if (row) this.events.tell({ kind: 'job', job: toJob(row) });
+    if (row) await this.work[row.kind]?.onEnd?.(tx, row);
     return row;
   }
 
   /** Puts a job that failed or was cancelled back into the queue. */
   async retry(id: string): Promise<JobRow | undefined> {
-    const [row] = await this.db.update(jobs).set({ state: 'queued', problem: null, fraction: 0, stage: '', attempts: 0, startedAt: null, finishedAt: null, etaSeconds: null })
-      .where(and(eq(jobs.id, id), or(eq(jobs.state, 'failed'), eq(jobs.state, 'cancelled')))).returning();
-    if (row) this.events.tell({ kind: 'job', job: toJob(row) });
-    this.wake();
+    const row = await this.db.transaction(async (tx) => {
+      const [again] = await tx.update(jobs).set({ state: 'queued', problem: null, fraction: 0, stage: '', attempts: 0, startedAt: null, finishedAt: null, etaSeconds: null })
+        .where(and(eq(jobs.id, id), or(eq(jobs.state, 'failed'), eq(jobs.state, 'cancelled')))).returning();
+      if (again) await this.work[again.kind]?.onRetry?.(tx, again);
+      return again;
+    });
+    if (row) this.announce([row]);
     return row;
+  }
+
+  /** Starts again what failed for want of room on the disk. */
+  async retryForRoom(): Promise<void> {
+    const rows = await this.db.select({ id: jobs.id }).from(jobs).where(and(eq(jobs.state, 'failed'), sql`json_extract(${jobs.problem}, '$.code') = 'disk-full'`));
+    for (const { id } of rows) await this.retry(id);
   }
 
   /** Ends every job about something that is being removed, and waits until none of them writes any more. */
   async forget(subjectIds: readonly string[]): Promise<void> {
-    for (const subject of subjectIds) {
-      const rows = await this.db.select().from(jobs).where(eq(jobs.subjectId, subject));
-      for (const row of rows) await this.cancel(row.id);
-    }
-    await Promise.all([...this.ending]);
+    const rows = await this.db.select({ id: jobs.id }).from(jobs).where(inArray(jobs.subjectId, [...subjectIds]));
+    for (const { id } of rows) await this.cancel(id);
+    await this.ended(rows.map((row) => row.id));
+  }
+
+  /** Waits for the end of those of some jobs that run here. */
+  async ended(ids: readonly string[]): Promise<void> {
+    await Promise.all(ids.map((id) => this.ends.get(id)));
+  }
+
+  /** Those that run here of the jobs about some things. */
+  async runningAbout(subjectIds: readonly string[]): Promise<string[]> {
+    const rows = await this.db.select({ id: jobs.id }).from(jobs).where(inArray(jobs.subjectId, [...subjectIds]));
+    return rows.map((row) => row.id).filter((id) => this.ends.has(id));
   }
 
   private wake(): void {
@@ -109,10 +179,10 @@ export class Runner {
         .catch((error: unknown) => (this.log.error({ err: error }, 'a job could not be taken'), false))
         .then((more) => {
           this.busy.delete(kind);
-          this.ending.delete(turn);
+          this.turns.delete(turn);
           if (more) this.wake();
         });
-      this.ending.add(turn);
+      this.turns.add(turn);
     }
   }
 
@@ -122,25 +192,30 @@ export class Runner {
     const free = or(eq(jobs.state, 'queued'), and(eq(jobs.state, 'running'), lt(jobs.leaseUntil, time)));
     const oldest = this.db.select({ id: jobs.id }).from(jobs).where(and(eq(jobs.kind, kind), free)).orderBy(asc(jobs.createdAt), asc(jobs.id)).limit(1);
     // One statement, so that two processes on one data folder cannot take the same job.
+    // Only a death counts: a job that a server gave back when it was stopped is at its attempt still.
+    const attempts = sql`case when ${jobs.state} = 'running' then ${jobs.attempts} + 1 else max(${jobs.attempts}, 1) end`;
     const [row] = await this.db.update(jobs)
-      .set({ state: 'running', owner: this.owner, leaseUntil: time + leaseMs, attempts: sql`${jobs.attempts} + 1`, startedAt: new Date(time).toISOString(), fraction: 0 })
+      .set({ state: 'running', owner: this.owner, leaseUntil: time + leaseMs, attempts, startedAt: new Date(time).toISOString(), fraction: 0 })
       .where(sql`${jobs.id} = (${oldest})`).returning();
     if (!row) return false;
     if (row.attempts > maxAttempts) {
-      await this.finish(row, { state: 'failed', problem: { code: 'gave-up', sentence: `It was started ${maxAttempts} times and the server stopped each time.`, mend: 'Look at its log, then start it again.' } });
+      await this.finish(row, { state: 'failed', problem: { code: 'gave-up', sentence: `It was started ${maxAttempts} times and the server died each time.`, mend: 'Look at its log, then start it again.' } });
       return true;
     }
-    await this.run(row);
+    const end = this.run(row).finally(() => this.ends.delete(row.id));
+    this.ends.set(row.id, end);
+    await end;
     return true;
   }
 
   private async run(row: JobRow): Promise<void> {
     const controller = new AbortController();
     this.running.set(row.id, controller);
+    if (this.stopped) controller.abort();
     this.events.tell({ kind: 'job', job: toJob(row) });
     let shown: JobRow = row;
     let dirty = false;
-    const flush = async () => {
+    const flush = () => {
       if (!dirty) return;
       dirty = false;
       this.events.tell({ kind: 'job', job: toJob(shown) });
@@ -152,10 +227,10 @@ export class Runner {
         // The row was cancelled or taken over by another process: let go of it.
         .then((held) => held.length || controller.abort(), (error: unknown) => this.log.warn({ err: error }, 'heartbeat missed'));
     }, heartbeatMs);
-    const show = setInterval(() => void flush(), 250);
+    const show = setInterval(flush, 250);
     let outcome: Partial<JobRow>;
     try {
-      const result = await this.work[row.kind]!({
+      const result = await this.work[row.kind]!.run({
         job: row,
         signal: controller.signal,
         progress: (p) => {
@@ -169,7 +244,7 @@ export class Runner {
         outcome = this.stopped ? { state: 'queued', owner: null, leaseUntil: null } : { state: 'cancelled' };
       } else {
         this.log.error({ err: error, job: row.id }, 'job ended unexpectedly');
-        const problem: Problem = { code: 'unexpected', sentence: 'Something unexpected happened while this ran.', mend: 'Start it again; the server’s log tells more.' };
+        const problem: Problem = isDiskFull(error) ? diskFullProblem : { code: 'unexpected', sentence: 'Something unexpected happened while this ran.', mend: 'Start it again; the server’s log tells more.' };
         outcome = { state: 'failed', problem };
       }
     } finally {
@@ -182,9 +257,28 @@ export class Runner {
 
   private async finish(row: JobRow, change: Partial<JobRow>): Promise<void> {
     const ended = change.state !== 'queued';
-    const [done] = await this.db.update(jobs).set({ ...change, etaSeconds: null, finishedAt: ended ? new Date().toISOString() : null })
-      .where(and(eq(jobs.id, row.id), eq(jobs.state, 'running'), eq(jobs.owner, this.owner))).returning();
+    const done = await this.persist(() =>
+      this.db.transaction(async (tx) => {
+        const [written] = await tx.update(jobs).set({ ...change, etaSeconds: null, finishedAt: ended ? new Date().toISOString() : null })
+          .where(and(eq(jobs.id, row.id), eq(jobs.state, 'running'), eq(jobs.owner, this.owner))).returning();
+        if (written && written.state === 'failed') await this.work[row.kind]?.onEnd?.(tx, written);
+        return written;
+      }),
+    );
     if (done) this.events.tell({ kind: 'job', job: toJob(done) });
     this.events.tell({ kind: 'production', productionId: row.productionId });
+  }
+
+  /** Writes what must not be lost: while the disk is full it waits for room. A server that is being stopped does not wait. */
+  private async persist<T>(write: () => Promise<T>): Promise<T | undefined> {
+    for (;;) {
+      try {
+        return await write();
+      } catch (error) {
+        this.log.error({ err: error }, 'what became of a job could not be written');
+        if (this.stopped || !isDiskFull(error)) return undefined;
+        await pause(persistEveryMs);
+      }
+    }
   }
 }

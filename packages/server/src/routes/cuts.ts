@@ -34,7 +34,7 @@ export function cutRoutes(ws: Workspace): Router {
     const checked = checkKept(kept, frames);
     return checked.ok ? [...kept] : refuse(422, checked.problem.code, checked.problem.sentence, checked.problem.mend);
   };
-  const add = (master: Awaited<ReturnType<typeof masterOf>>, name: string, kept: readonly FrameSpan[], pace: Pace) => addCut(ws, master, { name, kept: inside(kept, master.facts.video.frames), pace, joinMs: usualJoinMs });
+  const add = (master: Awaited<ReturnType<typeof masterOf>>, name: string, kept: readonly FrameSpan[], pace: Pace) => addCut(db, master, { name, kept: inside(kept, master.facts.video.frames), pace, joinMs: usualJoinMs });
 
   router.post('/masters/:id/cuts', route(async (req, res) => {
     const master = await masterOf(param(req));
@@ -73,9 +73,11 @@ export function cutRoutes(ws: Workspace): Router {
 
   router.delete('/cuts/:id', route(async (req, res) => {
     const { cut, master } = await find(param(req));
-    await db.update(versions).set({ cutId: null }).where(eq(versions.cutId, cut.id));
-    await db.delete(cuts).where(eq(cuts.id, cut.id));
-    await forgetChanges(db, [cut.id]);
+    await db.transaction(async (tx) => {
+      await tx.update(versions).set({ cutId: null }).where(eq(versions.cutId, cut.id));
+      await tx.delete(cuts).where(eq(cuts.id, cut.id));
+      await forgetChanges(tx, [cut.id]);
+    });
     res.json(await answer(master.id, master.productionId));
   }));
 
@@ -111,9 +113,8 @@ export function cutRoutes(ws: Workspace): Router {
     const { rate, frames } = row.masters.facts.video;
     const cut = { title: row.cuts?.name ?? row.masters.name, film: row.masters.name, rate, frames, kept: row.cuts?.kept ?? [{ from: 0, to: frames }], pace: row.cuts?.pace ?? asEdited, framing: row.versions.framing };
     const file = param(req, 'file');
-    res.set('Content-Disposition', `attachment; filename="${file}"`);
-    if (file === 'cut.edl') return void res.type('text/plain').send(writeEdl(cut));
-    if (file === 'cut.otio') return void res.type('application/json').send(writeOtio(cut));
+    if (file === 'cut.edl') return void res.attachment(file).type('text/plain').send(writeEdl(cut));
+    if (file === 'cut.otio') return void res.attachment(file).type('application/json').send(writeOtio(cut));
     return refuse(404, 'not-found', 'Edit lists come as cut.edl or cut.otio.');
   }));
 

@@ -1,14 +1,14 @@
 import { Router } from 'express';
 import { and, eq, inArray } from 'drizzle-orm';
 import { nanoid } from 'nanoid';
-import { clampFraction, followedWords, followFilm, frameForMaster, frameRules, oneShot, planMaster, shotIndexAt, shotSpans, type Track } from '@mivvy/core';
+import { clampFraction, followedWords, followFilm, frameForMaster, frameRules, oneShot, planMaster, shotIndexAt, shotSpans, type Framing, type Track } from '@mivvy/core';
 import { drawSubjectSchema, followRequestSchema } from '@mivvy/api';
 import { followDrawnBox } from '@mivvy/media';
 import { masters, productions, versions } from '../db/schema.ts';
 import { frameVersion } from '../frame-version.ts';
+import { openMaster } from '../files/master-file.ts';
 import { bodyOf, param, refuse, route } from '../http/problems.ts';
 import { lookView, wantLook } from '../looks.ts';
-import { fromStored } from '../storage.ts';
 import { now, type Workspace } from '../workspace.ts';
 
 /** Routes of what was seen in masters, and of choosing windows by it. */
@@ -36,7 +36,9 @@ export function lookRoutes(ws: Workspace): Router {
     if (frame >= frames) refuse(400, 'bad-request', `The film ends at frame ${frames - 1}.`);
     const shots = row.shots ?? oneShot;
     const shot = shotSpans(shots, frames)[shotIndexAt(shots, frame)]!;
-    const places = await followDrawnBox(fromStored(ws.storage, row.path), row.facts, planMaster(row.facts, row.sha256 ?? ''), shot, frame, clampFraction(box));
+    const film = await openMaster(ws, row);
+    if (!film.ok) refuse(409, film.problem.code, film.problem.sentence, film.problem.mend);
+    const places = await followDrawnBox(film.value, row.facts, planMaster(row.facts, row.sha256 ?? ''), shot, frame, clampFraction(box));
     if (!places.ok) refuse(500, places.problem.code, places.problem.sentence, places.problem.mend);
     const track: Track = { id: `drawn-${nanoid(8)}`, kind: 'drawn', name, places: places.value };
     // Read again: somebody else may have drawn meanwhile.
@@ -49,7 +51,11 @@ export function lookRoutes(ws: Workspace): Router {
   }));
   router.delete('/masters/:id/subjects/:subject', route(async (req, res) => {
     const row = await find(param(req));
-    await db.update(masters).set({ drawn: row.drawn.filter((t) => t.id !== param(req, 'subject')) }).where(eq(masters.id, row.id));
+    const subject = param(req, 'subject');
+    await db.transaction(async (tx) => {
+      const [newest] = await tx.select({ drawn: masters.drawn }).from(masters).where(eq(masters.id, row.id));
+      await tx.update(masters).set({ drawn: (newest?.drawn ?? []).filter((t) => t.id !== subject) }).where(eq(masters.id, row.id));
+    });
     events.tell({ kind: 'look', masterId: row.id });
     res.status(204).end();
   }));
@@ -61,6 +67,7 @@ export function lookRoutes(ws: Workspace): Router {
     const rows = await db.select().from(versions).innerJoin(masters, eq(masters.id, versions.masterId)).where(and(eq(versions.productionId, production.id), inArray(versions.id, versionIds)));
     const total = { changed: 0, locked: 0, byHand: 0, notSeen: 0 };
     const words: string[] = [];
+    const framed: { id: string; revision: number; framing: Framing }[] = [];
     for (const { versions: version, masters: master } of rows) {
       const place = ws.specs.find(version.placementId);
       if (!master.facts || !place) continue;
@@ -77,9 +84,13 @@ export function lookRoutes(ws: Workspace): Router {
         version.framing, { lively, handMade },
       );
       for (const key of ['changed', 'locked', 'byHand', 'notSeen'] as const) total[key] += run[key];
-      if (run.changed) await frameVersion(db, version.id, version.revision, run.framing);
+      if (run.changed) framed.push({ id: version.id, revision: version.revision, framing: run.framing });
     }
-    await db.update(productions).set({ updatedAt: now() }).where(eq(productions.id, production.id));
+    // All of them or none: one that was changed elsewhere meanwhile leaves the others as they were.
+    await db.transaction(async (tx) => {
+      for (const { id, revision, framing } of framed) await frameVersion(tx, id, revision, framing);
+      await tx.update(productions).set({ updatedAt: now() }).where(eq(productions.id, production.id));
+    });
     events.tell({ kind: 'production', productionId: production.id });
     res.json({ changed: total.changed, words: [followedWords(total), ...new Set(words)] });
   }));

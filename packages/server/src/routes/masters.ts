@@ -12,9 +12,10 @@ import { masterWorkSchema, readFileSchema } from '@mivvy/api';
 import { looksOf } from '../analysis.ts';
 import { masters, versions, type MovedCut } from '../db/schema.ts';
 import { recall, remember } from '../history.ts';
+import { openMaster } from '../files/master-file.ts';
 import { bodyOf, param, refuse, route } from '../http/problems.ts';
 import { send } from '../http/send.ts';
-import { fromStored, stillPath } from '../storage.ts';
+import { stillPath } from '../storage.ts';
 import { masterView } from '../views.ts';
 import { now, type Workspace } from '../workspace.ts';
 
@@ -63,9 +64,11 @@ export function masterRoutes(ws: Workspace): Router {
     if (!Number.isInteger(frame) || frame < 0 || frame >= row.facts.video.frames) refuse(404, 'not-found', 'The film has no such frame.');
     const path = stillPath(ws.storage, row.id, row.take, frame);
     if (!existsSync(path)) {
+      const film = await openMaster(ws, row);
+      if (!film.ok) refuse(409, film.problem.code, film.problem.sentence, film.problem.mend);
       await mkdir(dirname(path), { recursive: true });
-      const made = await stills.add(() => makeStill(fromStored(ws.storage, row.path), row.facts, frame, stillHeight, path), { throwOnTimeout: true });
-      if (!made.ok) refuse(500, made.problem.code, made.problem.sentence, made.problem.mend);
+      const made = await stills.add(() => makeStill(film.value, row.facts, frame, stillHeight, path), { throwOnTimeout: true });
+      if (!made.ok) refuse(made.problem.code === 'disk-full' ? 507 : 422, made.problem.code, made.problem.sentence, made.problem.mend);
     }
     await send(res, path, { 'Content-Type': 'image/jpeg', 'Cache-Control': 'private, max-age=86400' });
   }));

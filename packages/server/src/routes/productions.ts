@@ -1,4 +1,3 @@
-import { rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import { Router } from 'express';
 import { and, desc, eq, inArray } from 'drizzle-orm';
@@ -7,11 +6,14 @@ import { refusal } from '@mivvy/core';
 import { newExportsSchema, newProductionSchema, newVersionsSchema, productionChangeSchema, registerMasterSchema } from '@mivvy/api';
 import { cuts, deliverables, jobs, masters, productions, versions } from '../db/schema.ts';
 import { addVersions } from '../add-versions.ts';
+import { wrongWithFile } from '../files/deliverable-file.ts';
+import { doom, sweepDoomed } from '../files/doomed.ts';
+import { sweepUploads } from '../files/put-right.ts';
 import { forgetChanges } from '../history.ts';
 import { bodyOf, param, refuse, route } from '../http/problems.ts';
-import { toJob } from '../jobs/runner.ts';
-import { takeMaster } from '../masters.ts';
-import { fromStored, listInbox, removeMasterFiles, toStored } from '../storage.ts';
+import { toJob, type JobRow } from '../jobs/runner.ts';
+import { takeFromInbox } from '../masters.ts';
+import { fromStored, listInbox, logPath, masterFiles, toStored } from '../storage.ts';
 import { planOf, productionCards, productionDetail, toDeliverable, toProduction } from '../views.ts';
 import { now, type Workspace } from '../workspace.ts';
 
@@ -55,10 +57,18 @@ export function productionRoutes(ws: Workspace): Router {
     const films = await db.select({ id: masters.id }).from(masters).where(eq(masters.productionId, id));
     const made = await db.select({ id: versions.id }).from(versions).where(eq(versions.productionId, id));
     await ws.runner.forget([...films, ...made].map((r) => r.id));
-    await db.delete(productions).where(eq(productions.id, id));
-    await forgetChanges(db, [...films, ...made].map((r) => r.id));
-    for (const film of films) await removeMasterFiles(ws.storage, film.id);
-    await rm(join(ws.storage.exports, id), { recursive: true, force: true });
+    const goes = await db.transaction(async (tx) => {
+      const ids = async (table: typeof masters | typeof versions | typeof cuts) => (await tx.select({ id: table.id }).from(table).where(eq(table.productionId, id))).map((row) => row.id);
+      const masterIds = await ids(masters);
+      const gone = await tx.select({ id: jobs.id }).from(jobs).where(eq(jobs.productionId, id));
+      const paths = [...masterIds.flatMap((film) => masterFiles(ws.storage, film)), join(ws.storage.exports, id), ...gone.map((job) => logPath(ws.storage, job.id))];
+      await doom(tx, ws, paths);
+      await forgetChanges(tx, [...masterIds, ...(await ids(versions)), ...(await ids(cuts))]);
+      await tx.delete(productions).where(eq(productions.id, id));
+      return paths;
+    });
+    await sweepDoomed(ws, goes);
+    await sweepUploads(ws);
     events.tell({ kind: 'productions' });
     res.status(204).end();
   }));
@@ -75,7 +85,7 @@ export function productionRoutes(ws: Workspace): Router {
     const wanted = fromStored(ws.storage, inboxFile);
     const entry = (await listInbox(ws.storage)).find((f) => f.path === wanted);
     if (!entry) refuse(404, 'not-in-inbox', 'That film is not in the inbox.', 'Look at the inbox again; it may have been moved.');
-    res.json(await takeMaster(ws, { productionId: id, fileName: entry.name, origin: 'inbox', path: entry.path, replaces }));
+    res.json(await takeFromInbox(ws, { productionId: id, fileName: entry.name, path: entry.path }, replaces));
   }));
 
   router.post('/productions/:id/versions', route(async (req, res) => {
@@ -86,7 +96,7 @@ export function productionRoutes(ws: Workspace): Router {
     for (const placementId of placementIds) {
       if (!ws.specs.find(placementId)) refuse(404, 'no-placement', `The spec book has no placement “${placementId}”.`, 'Look at the spec book again.');
     }
-    await addVersions(db, master, placementIds);
+    await db.transaction((tx) => addVersions(tx, master, placementIds));
     await changed(id);
     const detail = await productionDetail(ws, id);
     res.json(detail!.versions.filter((v) => v.masterId === masterId && placementIds.includes(v.placementId)));
@@ -96,9 +106,8 @@ export function productionRoutes(ws: Workspace): Router {
     const { id } = await existing(param(req));
     const { versionIds } = bodyOf(newExportsSchema, req);
     const rows = await db.select().from(versions).innerJoin(masters, eq(masters.id, versions.masterId)).leftJoin(cuts, eq(cuts.id, versions.cutId)).where(and(eq(versions.productionId, id), inArray(versions.id, versionIds)));
-    const waiting = await db.select().from(jobs).where(and(eq(jobs.productionId, id), eq(jobs.kind, 'export'), inArray(jobs.state, ['queued', 'running'])));
-    const queued = [];
-    for (const { versions: version, masters: master, cuts: cut } of rows) {
+    // All are looked at before any is queued: one that cannot be made leaves the queue as it was.
+    const wanted = rows.map(({ versions: version, masters: master, cuts: cut }) => {
       const place = ws.specs.find(version.placementId);
       const plan = planOf(ws, version, master, cut ?? undefined);
       const played = cut && { kept: cut.kept, pace: cut.pace, joinMs: cut.joinMs };
@@ -107,15 +116,27 @@ export function productionRoutes(ws: Workspace): Router {
       if (!plan) refuse(409, 'master-failed', `“${master.name}” cannot be used.`, master.problem?.sentence ?? '');
       const fault = refusal(plan.troubles);
       if (fault) refuse(409, 'refused', `${label}: ${fault.sentence}`, fault.mend);
-      // Asking twice for the same thing makes it once; asking again after a change replaces what still waits.
-      const already = waiting.find((j) => j.subjectId === version.id);
-      if (already && JSON.stringify([already.framing, already.cut]) === JSON.stringify([version.framing, played])) {
-        queued.push(already);
-        continue;
+      return { kind: 'export' as const, productionId: id, subjectId: version.id, label, framing: version.framing, cut: played };
+    });
+    const { queued, changedJobs } = await db.transaction(async (tx) => {
+      const waiting = await tx.select().from(jobs).where(and(eq(jobs.productionId, id), eq(jobs.kind, 'export'), inArray(jobs.state, ['queued', 'running'])));
+      const queued: JobRow[] = [];
+      const changedJobs: JobRow[] = [];
+      for (const job of wanted) {
+        // Asking twice for the same thing makes it once; asking again after a change replaces what still waits.
+        const already = waiting.find((j) => j.subjectId === job.subjectId);
+        if (already && JSON.stringify([already.framing, already.cut]) === JSON.stringify([job.framing, job.cut])) {
+          queued.push(already);
+          continue;
+        }
+        const stopped = already && (await ws.runner.cancelIn(tx, already.id));
+        const row = await ws.runner.add(tx, job);
+        queued.push(row);
+        changedJobs.push(...(stopped ? [stopped] : []), row);
       }
-      if (already) await ws.runner.cancel(already.id);
-      queued.push(await ws.runner.enqueue({ kind: 'export', productionId: id, subjectId: version.id, label, framing: version.framing, cut: played }));
-    }
+      return { queued, changedJobs };
+    });
+    ws.runner.announce(changedJobs);
     await changed(id);
     res.json(queued.map(toJob));
   }));
@@ -129,7 +150,7 @@ export function productionRoutes(ws: Workspace): Router {
   router.get('/productions/:id/deliverables', route(async (req, res) => {
     const { id } = await existing(param(req));
     const rows = await db.select().from(deliverables).where(eq(deliverables.productionId, id)).orderBy(desc(deliverables.madeAt)).limit(500);
-    res.json(rows.map(toDeliverable));
+    res.json(await Promise.all(rows.map(async (row) => toDeliverable(row, await wrongWithFile(ws, row, false)))));
   }));
 
   return router;

@@ -1,6 +1,5 @@
 import { basename } from 'node:path';
 import { isDeepStrictEqual } from 'node:util';
-import { rm } from 'node:fs/promises';
 import { Router } from 'express';
 import { and, eq, inArray, sql } from 'drizzle-orm';
 import { checkKept, clipOf, frameSpan, frameUnit, planForMaster, readVersionPlan, slug, unitAt, unitsOf, writeVersionPlan, type Framing } from '@mivvy/core';
@@ -8,11 +7,12 @@ import { acceptRequestSchema, carryMasterSchema, carryRequestSchema, framingChan
 import { carryFilm, carryMatched, matchFilms, matchWords } from '../carry.ts';
 import { addVersions } from '../add-versions.ts';
 import { addCut } from '../add-cut.ts';
-import { cuts, deliverables, masters, productions, versions } from '../db/schema.ts';
+import { cuts, deliverables, jobs, masters, productions, versions } from '../db/schema.ts';
+import { doom, sweepDoomed } from '../files/doomed.ts';
 import { frameVersion } from '../frame-version.ts';
 import { forgetChanges, recall } from '../history.ts';
 import { bodyOf, param, refuse, route } from '../http/problems.ts';
-import { fromStored } from '../storage.ts';
+import { fromStored, logPath } from '../storage.ts';
 import { versionView } from '../views.ts';
 import { now, type Workspace } from '../workspace.ts';
 
@@ -29,11 +29,9 @@ export function versionRoutes(ws: Workspace): Router {
     events.tell({ kind: 'production', productionId });
   };
 
-  const frame = (id: string, revision: number, framing: Framing) => frameVersion(db, id, revision, framing);
-
   router.patch('/versions/:id', route(async (req, res) => {
     const { revision, framing } = bodyOf(framingChangeSchema, req);
-    const row = await frame(param(req), revision, framing);
+    const row = await db.transaction((tx) => frameVersion(tx, param(req), revision, framing));
     await touched(row.productionId);
     res.json(await versionView(ws, row.id));
   }));
@@ -73,7 +71,7 @@ export function versionRoutes(ws: Workspace): Router {
     if (!master.facts) refuse(409, 'master-failed', 'This master cannot be used.', master.problem?.sentence ?? '');
     const [cut] = version.cutId === null ? [] : await db.select().from(cuts).where(eq(cuts.id, version.cutId));
     const plan = writeVersionPlan(version.framing, master.facts, { placement: version.placementId, name: master.name, sha256: master.sha256, ...(cut ? { cut } : {}) });
-    res.set('Content-Disposition', `attachment; filename="${slug(master.name)}_${version.placementId}.plan.json"`).type('application/json').send(`${JSON.stringify(plan, null, 2)}\n`);
+    res.attachment(`${slug(master.name)}_${version.placementId}.plan.json`).type('application/json').send(`${JSON.stringify(plan, null, 2)}\n`);
   }));
   router.post('/versions/:id/plan', route(async (req, res) => {
     const { fileName, text } = bodyOf(readFileSchema, req);
@@ -84,17 +82,18 @@ export function versionRoutes(ws: Workspace): Router {
     const { framing, cut, words } = planForMaster(plan.value, master.facts);
     const checked = cut && checkKept(cut.kept, master.facts.video.frames);
     if (checked && !checked.ok) refuse(422, checked.problem.code, `${basename(fileName)} was not taken. ${checked.problem.sentence}`, checked.problem.mend);
-    await frame(version.id, version.revision, framing);
-    const said = [`Framed as ${basename(fileName)} says.`, ...words];
-    if (cut) {
+    const said = await db.transaction(async (tx) => {
+      await frameVersion(tx, version.id, version.revision, framing);
+      const heard = [`Framed as ${basename(fileName)} says.`, ...words];
+      if (!cut) return heard;
       // A cut that is there already is played, not made again.
       const { name, joinMs, ...what } = cut;
-      const own = await db.select().from(cuts).where(eq(cuts.masterId, master.id));
+      const own = await tx.select().from(cuts).where(eq(cuts.masterId, master.id));
       const same = own.find((c) => isDeepStrictEqual({ kept: c.kept, pace: c.pace }, what));
-      const cutId = same?.id ?? (await addCut(ws, master, { name, joinMs, ...what }));
-      await db.update(versions).set({ cutId }).where(eq(versions.id, version.id));
-      said.push(`It plays the cut “${same?.name ?? name}”.`);
-    }
+      const cutId = same?.id ?? (await addCut(tx, master, { name, joinMs, ...what }));
+      await tx.update(versions).set({ cutId }).where(eq(versions.id, version.id));
+      return [...heard, `It plays the cut “${same?.name ?? name}”.`];
+    });
     await touched(version.productionId);
     res.json({ version: await versionView(ws, version.id), words: said });
   }));
@@ -106,7 +105,7 @@ export function versionRoutes(ws: Workspace): Router {
     if (!source || from.version.productionId !== param(req)) refuse(404, 'not-found', 'That version is not in this production any more.');
     const rows = await db.select().from(versions).innerJoin(masters, eq(masters.id, versions.masterId)).where(and(eq(versions.productionId, from.version.productionId), inArray(versions.id, toVersionIds)));
     const words: string[] = [];
-    let changed = 0;
+    const framed: { id: string; revision: number; framing: Framing }[] = [];
     for (const { versions: version, masters: master } of rows) {
       const film = carryFilm(master);
       if (!film || version.id === fromVersionId) continue;
@@ -124,11 +123,13 @@ export function versionRoutes(ws: Workspace): Router {
         if (!match.some((m) => m !== null)) continue;
         framing = carryMatched(from.version.framing, version.framing, source, film, match, unit?.shot);
       }
-      await frame(version.id, version.revision, framing);
-      changed++;
+      framed.push({ id: version.id, revision: version.revision, framing });
     }
+    await db.transaction(async (tx) => {
+      for (const { id, revision, framing } of framed) await frameVersion(tx, id, revision, framing);
+    });
     await touched(from.version.productionId);
-    res.json({ changed, words });
+    res.json({ changed: framed.length, words });
   }));
 
   router.post('/masters/:id/carry', route(async (req, res) => {
@@ -141,12 +142,14 @@ export function versionRoutes(ws: Workspace): Router {
     const words = [matchWords(from.name, to.name, match)];
     const made = await db.select().from(versions).where(eq(versions.masterId, from.id)).orderBy(versions.createdAt, versions.tag);
     if (match.some((m) => m !== null)) {
-      await addVersions(db, to, made.map((v) => v.placementId));
-      const there = await db.select().from(versions).where(eq(versions.masterId, to.id));
-      for (const version of there) {
-        const twin = made.find((v) => v.placementId === version.placementId);
-        if (twin) await frame(version.id, version.revision, carryMatched(twin.framing, version.framing, source, film, match));
-      }
+      await db.transaction(async (tx) => {
+        await addVersions(tx, to, made.map((v) => v.placementId));
+        const there = await tx.select().from(versions).where(eq(versions.masterId, to.id));
+        for (const version of there) {
+          const twin = made.find((v) => v.placementId === version.placementId);
+          if (twin) await frameVersion(tx, version.id, version.revision, carryMatched(twin.framing, version.framing, source, film, match));
+        }
+      });
     }
     await touched(from.productionId);
     res.json({ changed: match.some((m) => m !== null) ? made.length : 0, words });
@@ -155,10 +158,16 @@ export function versionRoutes(ws: Workspace): Router {
   router.delete('/versions/:id', route(async (req, res) => {
     const { version } = await find(param(req));
     await ws.runner.forget([version.id]);
-    const files = await db.select({ path: deliverables.path }).from(deliverables).where(eq(deliverables.versionId, version.id));
-    await db.delete(versions).where(eq(versions.id, version.id));
-    await forgetChanges(db, [version.id]);
-    for (const { path } of files) await rm(fromStored(ws.storage, path), { force: true });
+    const goes = await db.transaction(async (tx) => {
+      const files = await tx.select({ path: deliverables.path }).from(deliverables).where(eq(deliverables.versionId, version.id));
+      const gone = await tx.delete(jobs).where(eq(jobs.subjectId, version.id)).returning({ id: jobs.id });
+      const paths = [...files.map((f) => fromStored(ws.storage, f.path)), ...gone.map((job) => logPath(ws.storage, job.id))];
+      await doom(tx, ws, paths);
+      await forgetChanges(tx, [version.id]);
+      await tx.delete(versions).where(eq(versions.id, version.id));
+      return paths;
+    });
+    await sweepDoomed(ws, goes);
     await touched(version.productionId);
     res.status(204).end();
   }));

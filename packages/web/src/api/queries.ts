@@ -2,7 +2,7 @@ import { useMutation, useQueries, useQuery, useQueryClient, type QueryClient } f
 import { useEffect } from 'react';
 import { z } from 'zod';
 import {
-  alongSchema, carryAnswerSchema, cutReadSchema, drawnSchema, followAnswerSchema, lookViewSchema, deliverableSchema, inboxFileSchema, jobSchema, masterReadSchema, masterSchema, productionCardSchema, productionDetailSchema, productionSchema, serverEventSchema, specBookViewSchema, versionReadSchema, versionSchema,
+  alongSchema, carryAnswerSchema, cutReadSchema, drawnSchema, followAnswerSchema, lookViewSchema, deliverableSchema, healthSchema, inboxFileSchema, jobSchema, masterReadSchema, masterSchema, productionCardSchema, productionDetailSchema, productionSchema, serverEventSchema, specBookViewSchema, versionReadSchema, versionSchema,
   type Cut, type Job, type LookView, type Master, type ProductionDetail, type Version,
 } from '@mivvy/api';
 import type { Framing, FrameSpan, Keep, MarginChoice, Pace, Shot } from '@mivvy/core';
@@ -18,8 +18,11 @@ const keys = {
   along: (masterId: string, take: number, revision: number) => ['along', masterId, take, revision] as const,
   specBook: ['spec-book'] as const,
   inbox: ['inbox'] as const,
+  disk: ['disk'] as const,
 };
 
+/** Whether the data disk has room; told by events from then on. */
+export const useDisk = () => useQuery({ queryKey: keys.disk, queryFn: async ({ signal }) => (await ask(healthSchema, '/health', signal)).disk, staleTime: Infinity });
 export const useProductions = () => useQuery({ queryKey: keys.productions, queryFn: ({ signal }) => ask(z.array(productionCardSchema), '/productions', signal) });
 export const useProduction = (id: string) => useQuery({ queryKey: keys.production(id), queryFn: ({ signal }) => ask(productionDetailSchema, `/productions/${id}`, signal) });
 export const useJobs = (id: string) => useQuery({ queryKey: keys.jobs(id), queryFn: ({ signal }) => ask(z.array(jobSchema), `/productions/${id}/jobs`, signal) });
@@ -47,6 +50,9 @@ export const useRemoveProduction = () => useChange((id: string) => remove(`/prod
 export const useTakeFromInbox = (id: string) =>
   useChange((input: { inboxFile: string; replaces?: string | undefined }) => tell(masterSchema, 'POST', `/productions/${id}/masters`, input), staleProduction(id));
 export const useRemoveMaster = (id: string) => useChange((masterId: string) => remove(`/masters/${masterId}`), staleProduction(id));
+/** Reads a master through again, or takes the changed file that lies in its place. */
+export const useMendMaster = (id: string) =>
+  useChange(({ id: masterId, way }: { id: string; way: 'read' | 'renew' }) => tell(masterSchema, 'POST', `/masters/${masterId}/${way}`), staleProduction(id));
 export const useAddVersions = (id: string) =>
   useChange((input: { masterId: string; placementIds: string[] }) => tell(z.array(versionSchema), 'POST', `/productions/${id}/versions`, input), staleProduction(id));
 export const useRemoveVersion = (id: string) => useChange((versionId: string) => remove(`/versions/${versionId}`), staleProduction(id));
@@ -213,6 +219,8 @@ export function useServerEvents(): void {
           return putJob(client, event.data.job);
         case 'look':
           return void client.invalidateQueries({ queryKey: keys.look(event.data.masterId) });
+        case 'disk':
+          return void client.setQueryData(keys.disk, event.data.disk);
         case 'spec-book':
           return void client.invalidateQueries({ queryKey: keys.specBook });
       }

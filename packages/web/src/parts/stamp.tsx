@@ -12,6 +12,7 @@ const standings: Record<Standing, { shape: Shape; word: string }> = {
   'failed-check': { shape: 'fail', word: 'Failed its check' },
   failed: { shape: 'fail', word: 'Not made' },
   behind: { shape: 'look', word: 'Behind' },
+  'changed-on-disk': { shape: 'fail', word: 'Changed on disk' },
 };
 
 export function Stamp({ shape, children }: { shape: Shape; children: React.ReactNode }) {

@@ -31,6 +31,7 @@ function waitsFor(version: Version): string {
     case 'failed':
       return 'another try';
     case 'behind':
+    case 'changed-on-disk':
       return 'a new export';
   }
 }
@@ -68,24 +69,25 @@ function Side({ version, master, made, onExport }: { version: Version; master: M
       <h2 style={{ fontSize: 17 }}>{versionName(version)}</h2>
       <p style={{ margin: '4px 0 8px' }}><VersionStamp standing={version.standing} troubles={planned?.troubles ?? []} /></p>
       {version.standing === 'behind' && <p className="warn" style={{ marginBottom: 10 }}>This file is older than the version: {version.behind.join(', ')}.</p>}
+      {file?.onDisk && <p className="warn fault" role="alert" style={{ marginBottom: 10 }}>{problemLine(file.onDisk)}</p>}
       {faults.map((t) => <p key={t.code} className="warn fault" style={{ marginBottom: 10 }}>{t.sentence} {t.mend}</p>)}
       {file ? (
         <>
           <p className="mono" style={{ overflowWrap: 'anywhere' }}>{file.fileName}</p>
           <p className="quiet" style={{ margin: '3px 0 10px' }}>{bytesLabel(file.bytes)}, made {format(new Date(file.madeAt), 'd MMM yyyy, HH:mm')} in {durationLabel(file.tookSeconds)}</p>
           <div style={{ display: 'flex', gap: 10, marginBottom: 12, flexWrap: 'wrap' }}>
-            <Button variant="contained" href={`/api/deliverables/${file.id}/file`} download={file.fileName}>Download</Button>
-            <Button variant="outlined" href={`/api/deliverables/${file.id}/file?inline=1`} target="_blank" rel="noreferrer">Play the file</Button>
+            {!file.onDisk && <Button variant="contained" href={`/api/deliverables/${file.id}/file`} download={file.fileName}>Download</Button>}
+            {!file.onDisk && <Button variant="outlined" href={`/api/deliverables/${file.id}/file?inline=1`} target="_blank" rel="noreferrer">Play the file</Button>}
             {!busy && version.standing !== 'blocked' && version.standing !== 'passed' && <Button variant="outlined" onClick={onExport}>Export it again</Button>}
           </div>
           <Report checks={file.report.checks} />
           <h3 className="quiet" style={{ fontSize: 12, margin: '14px 0 4px', fontWeight: 600 }}>Bitrate, Mbit/s in each second</h3>
-          <BitrateChart kbps={file.report.measured.video.kbpsBySecond} ceiling={planned?.planned.plan.video.rate.maxKbps} />
+          <BitrateChart kbps={file.report.measured.video.kbpsBySecond} ceiling={file.ceilingKbps ?? undefined} />
           <p className="mono quiet" style={{ fontSize: 11, overflowWrap: 'anywhere', marginTop: 10 }}>SHA-256 {file.sha256}</p>
           {earlier.length > 0 && (
             <>
               <h3 className="quiet" style={{ fontSize: 12, margin: '14px 0 4px', fontWeight: 600 }}>Made before</h3>
-              <ul>{earlier.map((d) => <li key={d.id} style={{ display: 'flex', justifyContent: 'space-between', gap: 10, minHeight: 32, alignItems: 'center' }}><span>{format(new Date(d.madeAt), 'd MMM, HH:mm')}, <span className="mono">{shortSum(d.sha256)}</span></span><a className="fix tall" href={`/api/deliverables/${d.id}/file`} download={d.fileName}>Download</a></li>)}</ul>
+              <ul>{earlier.map((d) => <li key={d.id} style={{ display: 'flex', justifyContent: 'space-between', gap: 10, minHeight: 32, alignItems: 'center' }}><span>{format(new Date(d.madeAt), 'd MMM, HH:mm')}, <span className="mono">{shortSum(d.sha256)}</span></span>{d.onDisk ? <span className="quiet" title={problemLine(d.onDisk)}>{d.onDisk.code === 'file-gone' ? 'no longer there' : 'changed on disk'}</span> : <a className="fix tall" href={`/api/deliverables/${d.id}/file`} download={d.fileName}>Download</a>}</li>)}</ul>
             </>
           )}
         </>
@@ -116,7 +118,7 @@ export function DeliverablesScreen() {
   const behind = production.versions.filter((v) => v.standing === 'behind');
   const exportThem = (ids: string[]) => exporting.mutate(ids, { onSuccess: (jobs) => enqueueSnackbar(jobs.length === 1 ? 'One file is in the queue.' : `${jobs.length} files are in the queue.`), onError: (error) => enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error' }) });
   const select = (v: Version) => void navigate(`/productions/${production.id}/deliverables/${v.id}`, { replace: true });
-  const faults = count('failed', 'failed-check', 'blocked');
+  const faults = count('failed', 'failed-check', 'blocked', 'changed-on-disk');
   return (
     <div className="ledger">
       <div className="main">

@@ -9,7 +9,7 @@ import { NavLink, useNavigate, useParams } from 'react-router';
 import { aspectLabel, bytesLabel, channelsLabel, codecLabel, decibelLabel, durationLabel, frameToTimecode, masterNotes, masterSeconds, masterSummary, oneShot, problemLine, rateLabel, shotIndexAt, shotSpans, sizeLabel } from '@mivvy/core';
 import type { Job, Master } from '@mivvy/api';
 import { problemOf } from '../../api/client.ts';
-import { useRemoveMaster } from '../../api/queries.ts';
+import { useMendMaster, useRemoveMaster } from '../../api/queries.ts';
 import { sendFilm } from '../../api/uploads.ts';
 import { ArrivingList, DropArea, InboxDialog } from '../../parts/bring-in.tsx';
 import { Empty, ProblemNote } from '../../parts/notices.tsx';
@@ -32,7 +32,9 @@ const tabs: readonly { id: Tab; name: string }[] = [{ id: 'facts', name: 'Facts'
 
 /** The stamp of a master in the list. */
 function MasterStamp({ master, job }: { master: Master; job: Job | undefined }) {
-  if (master.state === 'failed') return <Stamp shape="fail">Cannot be used</Stamp>;
+  if (master.file !== 'same') return <Stamp shape="fail">{master.file === 'gone' ? 'Not on the disk' : 'Changed on disk'}</Stamp>;
+  if (master.state === 'failed') return <Stamp shape="fail">{master.unread ? 'Not read through' : 'Cannot be used'}</Stamp>;
+  if (master.unread && !job) return <Stamp shape="look">Not read through</Stamp>;
   if (job) return <Stamp shape="idle">{job.stage || 'waiting to be read'}</Stamp>;
   const looks = master.facts ? masterNotes(master.facts).filter((n) => n.weight === 'look').length : 0;
   return looks ? <Stamp shape="look">{looks} to know</Stamp> : <Stamp shape="pass">Read</Stamp>;
@@ -58,7 +60,7 @@ function Facts({ master, job }: { master: Master; job: Job | undefined }) {
     ['Picture', `${codecLabel(video.codec)}${video.profile ? ` ${video.profile}` : ''}, ${video.pixelFormat}`],
     ['Colour', colourWords(master)],
     ['Sound', audio ? `${codecLabel(audio.codec)}, ${channelsLabel(audio.channels)}, ${audio.sampleRate / 1000} kHz` : 'none'],
-    ...(audio ? [['Loudness', loudness ? (loudness.integratedLufs === null ? 'silence' : `${decibelLabel(loudness.integratedLufs)} LUFS, peak ${decibelLabel(loudness.truePeakDbtp ?? 0)} dBTP`) : 'being measured'] as [string, string]] : []),
+    ...(audio ? [['Loudness', loudness ? (loudness.integratedLufs === null ? 'silence' : `${decibelLabel(loudness.integratedLufs)} LUFS, peak ${loudness.truePeakDbtp === null ? 'not known' : `${decibelLabel(loudness.truePeakDbtp)} dBTP`}`) : 'being measured'] as [string, string]] : []),
     ['File', `${bytesLabel(master.facts.bytes)}, ${master.fileName}`],
     ['Came by', master.origin === 'upload' ? 'upload' : 'the inbox folder'],
   ];
@@ -70,6 +72,24 @@ function Facts({ master, job }: { master: Master; job: Job | undefined }) {
       {job && job.state === 'running' && <div style={{ marginTop: 12 }}><p className="quiet">{job.stage}</p><LinearProgress variant="determinate" value={job.fraction * 100} aria-label="Reading the master" /></div>}
     </>
   );
+}
+
+/** What is wrong with a master's file, or with the reading of it, and the way on. */
+function FileNote({ master, productionId }: { master: Master; productionId: string }) {
+  const mending = useMendMaster(productionId);
+  const { enqueueSnackbar } = useSnackbar();
+  const mend = (way: 'read' | 'renew') => mending.mutate({ id: master.id, way }, { onError: (error) => enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error' }) });
+  const again = <button className="fix tall" disabled={mending.isPending} onClick={() => mend('read')}>Read it again</button>;
+  if (master.file === 'gone') return <p className="warn fault" role="alert" style={{ marginBottom: 12 }}>The film is no longer where it was, so nothing can be made from it. Put it back, or replace it below.</p>;
+  if (master.file === 'changed') {
+    return (
+      <p className="warn fault" role="alert" style={{ marginBottom: 12 }}>
+        The film was changed on the disk since it was brought in, so nothing is made from it. <button className="fix tall" disabled={mending.isPending} onClick={() => mend('renew')}>Take the changed film</button> in its place: framing and keeps carry over.
+      </p>
+    );
+  }
+  if (master.unread) return <p className="warn" style={{ marginBottom: 12 }}>It has not been read through, so nothing can be exported from it. {again}</p>;
+  return null;
 }
 
 /** Masters: the list with its facts, and the chosen film at work. */
@@ -168,6 +188,7 @@ export function MastersScreen() {
                   {usable && tab === 'keeps' && <KeepsPanel key={master.id} master={master} chosenId={keepId} onChoose={setKeepId} drawing={drawing} onDraw={setDrawing} />}
                   {usable && tab === 'shared' && <SharedPanel key={master.id} master={master} versions={mine} shown={sharedIds} onShown={setSharedIds} frame={head.frame} />}
                   {(!usable || tab === 'facts') && <>
+                  <FileNote master={master} productionId={production.id} />
                   {master.carried && <div className="warn" style={{ marginBottom: 12 }}>{master.carried.words.map((w) => <p key={w} style={{ marginBottom: 4 }}>{w}</p>)}{master.carried.unmatched.slice(0, 8).map((f) => <button key={f} className="fix" style={{ marginRight: 8 }} onClick={() => { desk.pause(); desk.seek(f); }}>{frameToTimecode(f, master.facts!.video.rate)}</button>)}</div>}
                   {notes.length > 0 && <div style={{ display: 'grid', gap: 9, marginBottom: 14 }}>{notes.map((n) => <p key={n.code} className={`warn ${n.weight === 'look' ? '' : 'mild'}`}>{n.sentence}</p>)}</div>}
                   <Facts master={master} job={jobOf(master.id)} />

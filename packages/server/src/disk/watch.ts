@@ -1,0 +1,56 @@
+import type { Logger } from 'pino';
+import type { DiskState } from '@mivvy/api';
+import type { Events } from '../events.ts';
+
+/** Below this a disk counts as full: rows and small pictures still fit, films do not. Bytes. */
+const fullBelow = 8_000_000;
+/** Room that must be there before work that stopped goes on, so that it does not stop again at once. Bytes. */
+const roomAbove = 32_000_000;
+const lookEveryMs = 3000;
+
+interface WatchOptions {
+  freeBytes: () => Promise<number>;
+  events: Events;
+  log: Logger;
+  /** Called when a disk that was full has room again. */
+  onRoom: () => Promise<void>;
+}
+
+/** Knows whether the data disk is full, tells when that changes, and lets work go on when there is room again. */
+export class DiskWatch {
+  state: DiskState = { full: false, freeBytes: 0 };
+  private timer: NodeJS.Timeout | undefined;
+  private looking: Promise<void> | null = null;
+
+  constructor(private readonly options: WatchOptions) {}
+
+  async start(): Promise<void> {
+    await this.look();
+    this.timer = setInterval(() => void this.look(), lookEveryMs);
+    this.timer.unref();
+  }
+
+  async stop(): Promise<void> {
+    clearInterval(this.timer);
+    await this.looking;
+  }
+
+  /** Looks now; whoever asks meanwhile waits for the same look. */
+  look(): Promise<void> {
+    return (this.looking ??= this.lookOnce()
+      .catch((error: unknown) => this.options.log.warn({ err: error }, 'the disk could not be asked for its room'))
+      .finally(() => (this.looking = null)));
+  }
+
+  private async lookOnce(): Promise<void> {
+    const { freeBytes, events, log, onRoom } = this.options;
+    const free = await freeBytes();
+    const was = this.state.full;
+    const full = was ? free < roomAbove : free < fullBelow;
+    this.state = { full, freeBytes: free };
+    if (full === was) return;
+    log.warn({ free }, full ? 'the disk is full' : 'the disk has room again');
+    events.tell({ kind: 'disk', disk: this.state });
+    if (was) await onRoom();
+  }
+}
