@@ -159,7 +159,7 @@ export function troublesOf(planned: PlannedVersion, placement: Placement, watche
     add('rate-uneven', 'look', `${rateLabel(plan.master.rate)} frames a second is not taken here: ${delivered.words}.`,
       compareRates(delivered.rate, plan.master.rate) < 0 ? 'Movement will stutter; an edit at the place’s own rate avoids it.' : 'An edit at the place’s own rate avoids it.');
   }
-  if (plan.master.rateVaries) add('conformed', 'note', `The master’s changing frame rate is conformed to ${rateLabel(plan.master.rate)}.`);
+  if (plan.master.rateVaries) add('conformed', 'note', `The master’s uneven frame rate is conformed to ${rateLabel(plan.master.rate)}.`);
   if (plan.video.codec === 'h264' && plan.video.level === null) {
     add('no-level', 'fault', `${sizeLabel(plan.frame)} at ${rateLabel(plan.rate)} is beyond every H.264 level.`, 'Choose a smaller frame or a lower rate in the spec book.');
   }

@@ -28,11 +28,19 @@ export const masterFactsSchema = z.object({
     displayed: sizeSchema,
     /** Clockwise turn that a player applies, in degrees: 0, 90, 180 or 270. */
     rotation: z.union([z.literal(0), z.literal(90), z.literal(180), z.literal(270)]),
+    /** The picture is stored mirrored and a player turns it over: left to right, or top to bottom. Missing: it is not. */
+    mirrored: z.enum(['across', 'down']).optional(),
     /** Width of a stored pixel over its height, as a fraction. */
     pixelAspect: rateSchema,
     rate: rateSchema,
     /** The spacing of frames changes mid-file; `rate` is then the one the film is conformed to. */
     rateVaries: z.boolean(),
+    /** Small gaps between pictures of a film that otherwise keeps to `rate`, closed to its even places; missing: none. */
+    gaps: z.number().int().positive().optional(),
+    /** Its pictures can only be told by counting from its start: some have no time, or a seek lands where no picture begins. */
+    countedFromStart: z.boolean().optional(),
+    /** Pictures whose time the file does not say; missing: none. */
+    untimed: z.number().int().positive().optional(),
     /** Length in frames at `rate`. */
     frames: z.number().int().positive(),
     /** False until every packet has been counted. */
@@ -77,6 +85,17 @@ export interface MasterNote {
 /** Length of a master in seconds. */
 export function masterSeconds(facts: MasterFacts): number {
   return frameToSeconds(facts.video.frames, facts.video.rate);
+}
+
+/** Containers of which a stream that is read without the others is timed from its own beginning. */
+const timedAlone = (facts: MasterFacts): boolean => /mpegts|^mpeg$/.test(facts.container);
+
+/** Where the first picture stands when the picture is read without the sound, seconds. */
+export const pictureStart = (facts: MasterFacts): number => (timedAlone(facts) ? 0 : facts.video.startSeconds);
+
+/** Where the first picture stands when the sound is read without the picture, seconds; below zero where the sound starts later. */
+export function pictureStartInSound(facts: MasterFacts): number {
+  return timedAlone(facts) && facts.audio ? facts.video.startSeconds - facts.audio.startSeconds : facts.video.startSeconds;
 }
 
 /** Names of codecs as people write them. */
@@ -128,7 +147,12 @@ export function masterNotes(facts: MasterFacts): MasterNote[] {
   if (v.pixelAspect.num !== v.pixelAspect.den) {
     say('pixel-aspect', 'note', `Stored as ${sizeLabel(v.coded)} with stretched pixels: it is worked on as ${sizeLabel(v.displayed)}.`);
   }
-  if (v.rateVaries) {
+  if (v.mirrored) {
+    say('mirrored', 'note', `Stored mirrored, ${v.mirrored === 'across' ? 'left to right' : 'top to bottom'}, and turned over when shown: it is worked on as it is shown.`);
+  }
+  if (v.gaps) {
+    say('gaps', 'look', `${v.gaps} small ${v.gaps === 1 ? 'gap' : 'gaps'} between its pictures ${v.gaps === 1 ? 'is' : 'are'} closed to a steady ${rateLabel(v.rate)} frames a second; a frame may be shown twice there, so that sound and picture stay together.`);
+  } else if (v.rateVaries) {
     say('rate-varies', 'look', `The frame rate changes inside the file: it is conformed to ${rateLabel(v.rate)} frames a second, so some frames are repeated or left out.`);
   } else if (rate > 30.01) {
     const halved = rateLabel({ num: v.rate.num, den: v.rate.den * 2 });
@@ -181,7 +205,7 @@ export function browserPlays(facts: MasterFacts): boolean {
   const v = facts.video;
   const containerOk = /mp4|mov|webm|matroska/.test(facts.container);
   const codecOk = ['h264', 'vp8', 'vp9', 'av1'].includes(v.codec);
-  const pictureOk = (v.pixelFormat === 'yuv420p' || v.pixelFormat === 'yuvj420p') && v.hdr === 'none' && !v.interlaced && !v.rateVaries;
+  const pictureOk = (v.pixelFormat === 'yuv420p' || v.pixelFormat === 'yuvj420p') && v.hdr === 'none' && !v.interlaced && !v.rateVaries && !v.mirrored && !v.countedFromStart;
   // Matroska is played only in its web subset; sound that a browser cannot decode would be silent in the proof.
   const matroskaOk = !/matroska/.test(facts.container) || ['vp8', 'vp9', 'av1'].includes(v.codec);
   return containerOk && codecOk && pictureOk && matroskaOk && (!facts.audio || playableAudio.has(facts.audio.codec));

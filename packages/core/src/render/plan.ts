@@ -10,7 +10,7 @@ import type { FrameSpan } from '../time/span.ts';
 import { asEdited, joinKept, keptFrameAt, keptInOrder, keptLength, keptSchema, pace, pacedRate, paceSchema, paceValue, usualJoinMs, type Pace } from '../edits/cut.ts';
 import type { Placement } from '../specs/schema.ts';
 import { rateRule } from '../specs/book.ts';
-import type { MasterFacts } from '../masters/facts.ts';
+import { pictureStartInSound, type MasterFacts } from '../masters/facts.ts';
 import { framingSchema, layoutAt, type Framing, type Layout } from '../framing/framing.ts';
 import { isStill } from '../framing/move.ts';
 import { tidyFraming } from '../framing/shots-of.ts';
@@ -31,10 +31,13 @@ export const renderPlanSchema = z.object({
     rate: rateSchema,
     frames: z.number().int().positive(),
     videoStream: z.number().int().nonnegative(),
+    /** Where the first picture stands in the sound; below zero where the sound starts later. */
     videoStartSeconds: z.number(),
     squarePixels: z.boolean(),
     rateVaries: z.boolean(),
     interlaced: z.boolean(),
+    /** Its frames are counted from its first picture: it is never entered in the middle. Missing: it may be. */
+    countedFromStart: z.literal(true).optional(),
     hdr: z.enum(['none', 'pq', 'hlg']),
     /** Colour matrix the picture is read with: as tagged, else by size (common practice). */
     matrix: z.enum(['bt709', 'bt601', 'bt2020']),
@@ -112,10 +115,11 @@ export function planMaster(facts: MasterFacts, hash: string): RenderPlan['master
     rate: v.rate,
     frames: v.frames,
     videoStream: v.streamIndex,
-    videoStartSeconds: v.startSeconds,
+    videoStartSeconds: pictureStartInSound(facts),
     squarePixels: v.pixelAspect.num === v.pixelAspect.den,
     rateVaries: v.rateVaries,
     interlaced: v.interlaced,
+    ...(v.countedFromStart ? { countedFromStart: true as const } : {}),
     hdr: v.hdr,
     matrix: codedMatrix(facts),
     range: v.colour.range ?? (v.pixelFormat.startsWith('yuvj') ? 'pc' : 'tv'),

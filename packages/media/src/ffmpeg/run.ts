@@ -1,7 +1,8 @@
 import { appendFile } from 'node:fs/promises';
 import { execa } from 'execa';
-import { fail, ok, type Problem, type Result } from '@mivvy/core';
+import { ok, type Problem, type Result } from '@mivvy/core';
 import { locateTools } from './locate.ts';
+import { toolCall } from './tool.ts';
 
 /**
  * Containers that a person may bring in. Everything that can point at other files or addresses (playlists, concat
@@ -46,17 +47,47 @@ export class Cancelled extends Error {
   }
 }
 
+/** What is said in a tool's words where something else than we has ended it. */
+export const killedFromOutside = (signal: string): string => `\nmivvy: the tool was ended from outside by ${signal}\n`;
+
+/** A line without the places of this machine: of each path, the last part. */
+const withoutPlaces = (line: string): string => line.replace(/(?:file:)?\/(?:[^/\n:'"]+\/)+([^/\n:'"]*)/g, '$1');
+
+/** What a stopped tool's words mean, the first that is found in them. */
+const meanings: readonly (Problem & { said: RegExp })[] = [
+  {
+    said: /No space left on device|ENOSPC|Disk quota exceeded/i,
+    code: 'disk-full', sentence: 'The disk is full, so the file could not be written.', mend: 'Free some space and start it again; nothing else was touched.',
+  },
+  {
+    said: /Cannot allocate memory|ENOMEM/i,
+    code: 'memory-full', sentence: 'The machine ran out of memory.', mend: 'Close other programs and start it again.',
+  },
+  {
+    said: /mivvy: the tool was ended from outside/,
+    code: 'tool-killed', sentence: 'The video tool was ended from outside before it had finished.', mend: 'Start it again. If it happens again, the machine may be short of memory.',
+  },
+  {
+    said: /No such file or directory/i,
+    code: 'file-gone', sentence: 'A file that is needed is no longer there.', mend: 'Put the film back where it was, or bring it in again.',
+  },
+  {
+    said: /Permission denied/i,
+    code: 'not-allowed', sentence: 'A file may not be read or written by Mivvy.', mend: 'Give it the right to, and start it again.',
+  },
+  {
+    said: /Input\/output error/i,
+    code: 'disk-error', sentence: 'The disk could not be read or written.', mend: 'Check the disk and its connection, then start it again.',
+  },
+];
+
 /** What a stopped tool said, as a problem in words. */
 export function explainFailure(stderr: string, exit: string): Problem {
+  const known = meanings.find(({ said }) => said.test(stderr));
+  if (known) return { code: known.code, sentence: known.sentence, mend: known.mend };
   const lines = stderr.split('\n').map((l) => l.trim()).filter(Boolean);
-  if (/No space left on device|ENOSPC/i.test(stderr)) {
-    return { code: 'disk-full', sentence: 'The disk is full, so the file could not be written.', mend: 'Free some space and start it again; nothing else was touched.' };
-  }
-  if (/Cannot allocate memory|ENOMEM/i.test(stderr)) {
-    return { code: 'memory-full', sentence: 'The machine ran out of memory.', mend: 'Close other programs and start it again.' };
-  }
   const last = lines.filter((l) => !/^Conversion failed/.test(l)).findLast((l) => /error|invalid|fail|unable|not /i.test(l)) ?? lines.at(-1) ?? exit;
-  return { code: 'ffmpeg-failed', sentence: `The video tool stopped: ${last.replace(/^\[[^\]]*\]\s*/, '').slice(0, 300)}`, mend: 'Its log has the details; start it again once that is mended.' };
+  return { code: 'ffmpeg-failed', sentence: `The video tool stopped: ${withoutPlaces(last.replace(/^\[[^\]]*\]\s*/, '')).slice(0, 300)}`, mend: 'Its log has the details; start it again once that is mended.' };
 }
 
 /** What every call of ffmpeg starts with. */
@@ -67,7 +98,7 @@ export async function runFfmpeg(args: string[], options: RunOptions = {}): Promi
   const tools = await locateTools();
   if (!tools.ok) return tools;
   const all = [...quietly, '-y', ...(options.onProgress ? ['-progress', 'pipe:1', '-stats_period', '0.25'] : []), ...args];
-  const [file, argv] = options.nice ? ['nice', ['-n', '10', tools.value.ffmpeg, ...all]] : [tools.value.ffmpeg, all];
+  const [file, argv] = toolCall(tools.value.ffmpeg, all, options.nice);
   const child = execa(file, argv, {
     cwd: options.cwd,
     cancelSignal: options.signal,
@@ -80,7 +111,7 @@ export async function runFfmpeg(args: string[], options: RunOptions = {}): Promi
   if (options.onProgress) followProgress(child.stdout, options.onProgress);
   else child.stdout?.resume();
   const result = await child;
-  const stderr = String(result.stderr ?? '');
+  const stderr = `${String(result.stderr ?? '')}${result.signal && !result.isCanceled ? killedFromOutside(result.signal) : ''}`;
   if (options.logFile) {
     await appendFile(options.logFile, `$ ffmpeg ${all.join(' ')}\n${tools.value.version}\n${stderr}\n`).catch(() => undefined);
   }
@@ -109,7 +140,7 @@ function followProgress(stream: NodeJS.ReadableStream | null, tell: (progress: R
 export async function runFfprobe(args: string[], signal?: AbortSignal): Promise<Result<{ stdout: string; stderr: string; failed: boolean }>> {
   const tools = await locateTools();
   if (!tools.ok) return tools;
-  const result = await execa(tools.value.ffprobe, ['-hide_banner', ...args], { reject: false, cancelSignal: signal, maxBuffer: 200_000_000, stdin: 'ignore' });
+  const result = await execa(...toolCall(tools.value.ffprobe, ['-hide_banner', ...args]), { reject: false, cancelSignal: signal, maxBuffer: 200_000_000, stdin: 'ignore' });
   if (result.isCanceled || signal?.aborted) throw new Cancelled();
   return ok({ stdout: result.stdout, stderr: result.stderr, failed: result.failed });
 }
@@ -118,7 +149,7 @@ export async function runFfprobe(args: string[], signal?: AbortSignal): Promise<
 export async function eachProbeLine(args: string[], onLine: (line: string) => void, signal?: AbortSignal): Promise<Result<void>> {
   const tools = await locateTools();
   if (!tools.ok) return tools;
-  const child = execa(tools.value.ffprobe, ['-hide_banner', ...args], { reject: false, cancelSignal: signal, buffer: { stdout: false, stderr: true }, maxBuffer: 5_000_000, stdin: 'ignore' });
+  const child = execa(...toolCall(tools.value.ffprobe, ['-hide_banner', ...args]), { reject: false, cancelSignal: signal, buffer: { stdout: false, stderr: true }, maxBuffer: 5_000_000, stdin: 'ignore' });
   for await (const line of child) onLine(String(line));
   const result = await child;
   if (result.isCanceled || signal?.aborted) throw new Cancelled();
@@ -147,8 +178,8 @@ export async function catching<T>(steps: () => Promise<T>): Promise<Result<T>> {
   } catch (error) {
     if (error instanceof ProblemError) return { ok: false, problem: error.problem };
     const code = (error as NodeJS.ErrnoException).code;
-    if (code === 'ENOSPC') return { ok: false, problem: explainFailure('No space left on device', '') };
-    if (code === 'ENOENT') return fail('file-gone', 'A file that is needed is no longer there.', 'Bring the master in again.');
+    if (code === 'ENOSPC' || code === 'EDQUOT') return { ok: false, problem: explainFailure('No space left on device', '') };
+    if (code === 'ENOENT') return { ok: false, problem: explainFailure('No such file or directory', '') };
     throw error;
   }
 }

@@ -1,8 +1,9 @@
 import { spawn } from 'node:child_process';
-import { once } from 'node:events';
-import { fps, ok, type FrameSpan, type MasterFacts, type Result } from '@mivvy/core';
+import { fps, ok, pictureStartInSound, type FrameSpan, type MasterFacts, type Result } from '@mivvy/core';
 import { locateTools } from '../ffmpeg/locate.ts';
-import { explainFailure, inputArgs, quietly } from '../ffmpeg/run.ts';
+import { Cancelled, explainFailure, inputArgs, killedFromOutside, quietly } from '../ffmpeg/run.ts';
+import { soundFrom } from '../render/filters.ts';
+import { toolCall } from '../ffmpeg/tool.ts';
 
 /** What is heard along a film, in its frames. */
 export interface Heard {
@@ -49,12 +50,24 @@ export async function listenAlong(path: string, facts: MasterFacts, signal?: Abo
   if (!tools.ok) return tools;
   const { audio, video } = facts;
   if (!audio) return ok({ levels: [], silences: [], speech: [] });
-  const start = video.startSeconds;
-  const filters = [...(start > 0 ? [`atrim=start=${start.toFixed(6)}`, `asetpts=PTS-${start.toFixed(6)}/TB`] : []), `aresample=${sampleRate}:async=1:first_pts=0`, 'aformat=sample_fmts=flt:channel_layouts=mono', 'asplit=2[a][b];[b]highpass=f=300,lowpass=f=3000[v];[a][v]join=inputs=2:channel_layout=stereo:map=0.0-FL|1.0-FR'].join(',');
-  const child = spawn(tools.value.ffmpeg, [...quietly, ...inputArgs(path), '-filter_complex', `[0:${audio.streamIndex}]${filters}[out]`, '-map', '[out]', '-f', 'f32le', 'pipe:1'], { stdio: ['ignore', 'pipe', 'pipe'], ...(signal ? { signal } : {}) });
+  const start = pictureStartInSound(facts);
+  const filters = [...soundFrom(start), `aresample=${sampleRate}:async=1:first_pts=0`, 'aformat=sample_fmts=flt:channel_layouts=mono', 'asplit=2[a][b];[b]highpass=f=300,lowpass=f=3000[v];[a][v]join=inputs=2:channel_layout=stereo:map=0.0-FL|1.0-FR'].join(',');
+  const child = spawn(...toolCall(tools.value.ffmpeg, [...quietly, ...inputArgs(path), '-filter_complex', `[0:${audio.streamIndex}]${filters}[out]`, '-map', '[out]', '-f', 'f32le', 'pipe:1']), { stdio: ['ignore', 'pipe', 'pipe'] });
+  const stop = () => child.kill('SIGKILL');
+  signal?.addEventListener('abort', stop, { once: true });
   let words = '';
   child.stderr.on('data', (chunk: Buffer) => (words = (words + chunk.toString()).slice(-50_000)));
-  const ended = once(child, 'close') as Promise<[number]>;
+  // What cannot be started has no end of its own; its error is one.
+  const ended = new Promise<number | null>((resolve) => {
+    child.on('error', (error) => {
+      words += `${error.message}\n`;
+      resolve(null);
+    });
+    child.on('close', (code, killed) => {
+      if (killed && !signal?.aborted) words += killedFromOutside(killed);
+      resolve(code);
+    });
+  });
   const rate = fps(video.rate);
   // Energies of each frame: of everything, and of the voice's band.
   const [all, voice] = [new Float64Array(video.frames), new Float64Array(video.frames)];
@@ -74,7 +87,9 @@ export async function listenAlong(path: string, facts: MasterFacts, signal?: Abo
     }
     rest = data.subarray(whole);
   }
-  const [code] = await ended;
+  const code = await ended;
+  signal?.removeEventListener('abort', stop);
+  if (signal?.aborted) throw new Cancelled();
   if (code !== 0) return { ok: false, problem: explainFailure(words, 'the film’s sound could not be read') };
   const db = (energy: Float64Array) => Array.from(energy, (e, i) => (counts[i] ? max(-90, 10 * log10(e / counts[i]! + 1e-9)) : -90));
   const [levels, band] = [db(all), db(voice)];

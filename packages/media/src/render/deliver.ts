@@ -1,7 +1,7 @@
-import { mkdir, rename, rm, stat } from 'node:fs/promises';
+import { link, mkdir, rename, rm, stat, statfs, unlink } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
-import { checkFile, planSeconds, type CheckReport, type RenderPlan, type Result } from '@mivvy/core';
-import { catching, inputArgs, must } from '../ffmpeg/run.ts';
+import { checkFile, fail, ok, planSeconds, type CheckReport, type Problem, type RenderPlan, type Result } from '@mivvy/core';
+import { catching, explainFailure, inputArgs, must } from '../ffmpeg/run.ts';
 import { sha256File } from '../ingest/hash.ts';
 import { measureFile } from '../measure/measure.ts';
 import { containerArgs, passesOf, pictureArgs, type Pass } from './encoders.ts';
@@ -48,7 +48,8 @@ const sizeAttempts = 3;
 export async function deliver(plan: RenderPlan, options: DeliverOptions): Promise<Result<Delivered>> {
   const { workDir, signal, logFile } = options;
   await rm(workDir, { recursive: true, force: true });
-  return catching(async () => {
+  const before = await stat(options.masterPath).catch(() => null);
+  const made = await catching(async () => {
     await mkdir(workDir, { recursive: true });
     await mkdir(dirname(options.outPath), { recursive: true });
     try {
@@ -87,13 +88,44 @@ export async function deliver(plan: RenderPlan, options: DeliverOptions): Promis
       const report = checkFile(plan, must(measured));
       const { size } = await stat(out);
       signal?.throwIfAborted();
-      await rename(out, options.outPath);
+      const after = await stat(options.masterPath).catch(() => null);
+      if (!before || before.size !== after?.size || before.mtimeMs !== after.mtimeMs) {
+        must(fail('master-changed', 'The film was changed while the file was made from it, so the file was thrown away.', 'Take the changed film in its place, then export again.'));
+      }
+      must(await putInPlace(out, options.outPath));
       options.onProgress?.({ stage: 'measure', fraction: 1, etaSeconds: 0, speed: 0 });
       return { path: options.outPath, bytes: size, sha256, report };
     } finally {
       await rm(workDir, { recursive: true, force: true });
     }
   });
+  return made.ok ? made : { ok: false, problem: await truth(made.problem, dirname(options.outPath)) };
+}
+
+/** Less than this free after a failure, and the failure was the full disk, whatever the tools made of it. Bytes. */
+const nothingFree = 2_000_000;
+
+/** A problem as it is: tools do not always say that what stopped them was the disk. */
+async function truth(problem: Problem, folder: string): Promise<Problem> {
+  if (problem.code !== 'ffmpeg-failed') return problem;
+  const disk = await statfs(folder).catch(() => null);
+  return disk && disk.bavail * disk.bsize < nothingFree ? explainFailure('No space left on device', '') : problem;
+}
+
+/** Puts a finished file in its place, whole or not at all, and never in the place of another. */
+async function putInPlace(from: string, to: string): Promise<Result<void>> {
+  try {
+    await link(from, to);
+    await unlink(from);
+  } catch (error) {
+    const { code } = error as NodeJS.ErrnoException;
+    if (code === 'EEXIST') return fail('name-taken', 'A file of that name is there already, and it was left as it is.', 'Move it, or choose another folder.');
+    // Some file systems know no second name for a file; there, looking first is the best that can be had.
+    if (code !== 'EPERM' && code !== 'ENOTSUP' && code !== 'EOPNOTSUPP' && code !== 'EXDEV' && code !== 'EMLINK') throw error;
+    if (await stat(to).catch(() => null)) return fail('name-taken', 'A file of that name is there already, and it was left as it is.', 'Move it, or choose another folder.');
+    await rename(from, to);
+  }
+  return ok(undefined);
 }
 
 /** Turns the encoder's counts into a fraction of the whole. First passes are quicker than second ones. */

@@ -115,3 +115,9 @@ export function proxyFilters(facts: MasterFacts, master: MasterHandling, longSid
     'format=yuv420p',
   ].join(',');
 }
+
+/** Filters that let sound begin at a time of its own; before its start, if that is later, it is silent. */
+export function soundFrom(seconds: number): string[] {
+  if (seconds === 0) return [];
+  return [...(seconds > 0 ? [`atrim=start=${seconds.toFixed(6)}`] : []), `asetpts=PTS-(${seconds.toFixed(6)})/TB`];
+}

@@ -36,8 +36,8 @@ let broken = false;
 // An encoder that stops takes its pipe with it; its own words say why.
 into.on('error', () => {
   broken = true;
-  decoder.child.kill('SIGKILL');
-  following?.child.kill('SIGKILL');
+  decoder.stop();
+  following?.stop();
 });
 
 /** Delivered frames written, and pictures read. */
@@ -74,7 +74,7 @@ for (let i = 0; i < job.decodes.length && decoded === 0 && !broken; i++) {
   decoder = following;
   following = job.decodes[i + 2] ? startDecoder(job.decodes[i + 2]!) : null;
 }
-following?.child.kill('SIGKILL');
+following?.stop();
 into.end();
 const encoded = await encoder.ended;
 const exit = encoded !== 0 ? `the encoder ended with ${encoded}` : decoded !== 0 ? `reading the film ended with ${decoded}` : `${frames} of ${plan.frames} pictures could be read`;

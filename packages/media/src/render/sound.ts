@@ -3,6 +3,7 @@ import { join } from 'node:path';
 import { frameToSeconds, planSeconds, type RenderPlan, type Result } from '@mivvy/core';
 import { inputArgs, must, runFfmpeg } from '../ffmpeg/run.ts';
 import { measureLoudness } from '../ingest/loudness.ts';
+import { soundFrom } from './filters.ts';
 import { joinSound, soundPiece } from './join-sound.ts';
 
 /** How near integrated loudness is brought to its target, LU. */
@@ -88,7 +89,7 @@ async function cutSound(plan: RenderPlan, audio: NonNullable<RenderPlan['audio']
   const format = `aformat=sample_fmts=flt:channel_layouts=${audio.channels === 1 ? 'mono' : 'stereo'}`;
   const length = one && !paced ? seconds : whole;
   const trim = [
-    ...(start > 0 ? [`atrim=start=${start.toFixed(6)}`, `asetpts=PTS-${start.toFixed(6)}/TB`] : []),
+    ...soundFrom(start),
     `aresample=${audio.sampleRate}:async=1:first_pts=0`, format, `apad,atrim=end=${length.toFixed(6)}`,
   ];
   const read = (target: string, ...as: string[]) => runFfmpeg([...inputArgs(run.masterPath), '-map', `0:${audio.stream}`, '-af', trim.join(','), '-c:a', 'pcm_f32le', ...as, target], run);

@@ -1,39 +1,51 @@
 import { spawn, type ChildProcess } from 'node:child_process';
 import { parentPort } from 'node:worker_threads';
+import { killedFromOutside } from '../ffmpeg/run.ts';
+import { toolCall } from '../ffmpeg/tool.ts';
 
 /** A tool that a worker has started. */
 export interface WorkerChild {
   child: ChildProcess;
   /** Its exit code; null when it was killed or could not be started. */
   ended: Promise<number | null>;
-  /** What it has said on standard error. */
+  /** What it has said on standard error, and whether something else than {@link stop} ended it. */
   words: () => string;
+  /** Ends it at once. */
+  stop: () => void;
 }
 
 /** Tools that are running; all of them end when the worker is told to stop. */
-const living = new Set<ChildProcess>();
+const living = new Set<() => void>();
 let listening = false;
 
 /** Starts ffmpeg from inside a worker; it is killed when the worker is told to stop. `more` opens pipe 3 for a second output. */
 export function startChild(ffmpeg: string, args: string[], options: { cwd?: string; nice: boolean; stdin: 'ignore' | 'pipe'; stdout: 'ignore' | 'pipe'; more?: 'pipe' }): WorkerChild {
-  const [file, argv] = options.nice ? ['nice', ['-n', '10', ffmpeg, ...args]] : [ffmpeg, args];
+  const [file, argv] = toolCall(ffmpeg, args, options.nice);
   const child = spawn(file, argv, { ...(options.cwd ? { cwd: options.cwd } : {}), stdio: [options.stdin, options.stdout, 'pipe', ...(options.more ? [options.more] : [])] });
   let words = '';
+  let stopped = false;
+  const stop = () => {
+    stopped = true;
+    child.kill('SIGKILL');
+  };
   child.stderr!.on('data', (chunk: Buffer) => (words = (words + chunk.toString()).slice(-200_000)));
   const ended = new Promise<number | null>((resolve) => {
     child.on('error', (error) => {
       words += `${error.message}\n`;
       resolve(null);
     });
-    child.on('close', (code) => resolve(code));
+    child.on('close', (code, signal) => {
+      living.delete(stop);
+      if (signal && !stopped) words += killedFromOutside(signal);
+      resolve(code);
+    });
   });
-  living.add(child);
-  child.on('close', () => living.delete(child));
+  living.add(stop);
   if (!listening) {
     listening = true;
-    parentPort!.on('message', () => living.forEach((one) => one.kill('SIGKILL')));
+    parentPort!.on('message', () => living.forEach((end) => end()));
   }
-  return { child, ended, words: () => words };
+  return { child, ended, words: () => words, stop };
 }
 
 /** Cuts a stream of bytes into pieces of one length. The piece handed over is used again for the next. */
