@@ -23,7 +23,7 @@ test('a film that browsers cannot play gets a proxy, and its proof shows the sam
   expect(Math.abs(proof.window.x - 140)).toBeLessThan(2);
   await page.getByRole('link', { name: 'Masters', exact: true }).click();
   await expect(page.getByText('10 bits a channel: delivered at 8.')).toBeVisible();
-  await expect(page.getByText('ProRes', { exact: false }).first()).toBeVisible();
+  await expect(page.getByText('prores', { exact: false }).first()).toBeVisible();
 });
 
 test('a sideways phone clip stands upright, and is framed upright', async ({ page }) => {

@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import {
-  acceptanceSchema, checkReportSchema, detectorNoteSchema, frameSpanSchema, framingSchema, keepSchema, keptSchema, marginChoiceSchema, masterFactsSchema, outletSchema, paceSchema, placementSchema, shotLookSchema, shotsSchema, trackSchema,
+  acceptanceSchema, checkReportSchema, detectorNoteSchema, frameSpanSchema, framingSchema, keepSchema, keepsSchema, keptSchema, marginChoiceSchema, masterFactsSchema, outletSchema, paceSchema, placementSchema, shotLookSchema, shotsSchema, trackSchema,
 } from '@mivvy/core';
 
 const id = z.string().regex(/^[A-Za-z0-9_-]{4,32}$/);
@@ -192,10 +192,10 @@ export const newVersionsSchema = z.strictObject({ masterId: id, placementIds: z.
 export const masterWorkSchema = z.strictObject({
   revision: z.number().int(),
   shots: shotsSchema.optional(),
-  keeps: z.array(keepSchema).max(400).optional(),
+  keeps: keepsSchema.optional(),
   movedCut: z.strictObject({ from: z.number().int().nonnegative(), to: z.number().int().nonnegative() }).optional(),
 });
-export const readFileSchema = z.strictObject({ fileName: z.string().min(1).max(200), text: z.string().max(20_000_000) });
+export const readFileSchema = z.strictObject({ fileName: z.string().min(1).max(200), text: z.string().max(20_000_000, 'the file is larger than 20 MB, which no edit list or plan needs') });
 /** A master or version after a file was read into it, and what is worth saying about that. */
 export const masterReadSchema = z.object({ master: masterSchema, words: z.array(z.string()) });
 /** Copies a version's framing, whole or of the shot at a frame, to other versions. */
@@ -264,7 +264,7 @@ export const drawnSchema = z.object({ subject: z.string(), look: lookViewSchema 
 export const followRequestSchema = z.strictObject({ versionIds: z.array(id).min(1).max(400), lively: z.number().min(0).max(1), handMade: z.boolean().default(false) });
 export const followAnswerSchema = z.object({ changed: z.number().int(), words: z.array(z.string()) });
 
-export const newSpecBookSchema = z.strictObject({ fileName: z.string().min(1).max(200), text: z.string().max(5_000_000) });
+export const newSpecBookSchema = z.strictObject({ fileName: z.string().min(1).max(200), text: z.string().max(5_000_000, 'the spec book file is larger than 5 MB; split it into several files') });
 
 /** How the disk of the data folder stands. */
 export const diskStateSchema = z.object({

@@ -56,7 +56,7 @@ export class SpecLibrary {
       const clash = read.ok ? clashOf(outlets, read.value.outlets) : undefined;
       if (!read.ok) refused.push({ file, problem: read.problem });
       else if (clash) refused.push({ file, problem: { code: 'spec-book-clash', sentence: `${file} was left out: ${clash}.`, mend: 'Give it an id of its own.' } });
-      else outlets.push(...read.value.outlets);
+      else for (const outlet of read.value.outlets) outlets.push(outlet);
     }
     return { outlets, refused };
   }

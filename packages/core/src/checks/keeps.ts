@@ -15,6 +15,11 @@ const key = z.object({
 
 export const keepKinds = ['face', 'title', 'logo', 'product', 'other'] as const;
 
+/** Points that one keep moves through at most, and all keeps of a master together: far more than anybody draws. */
+const mostKeysOfKeep = 2000;
+const mostKeys = 10_000;
+const mostKeeps = 400;
+
 /**
  * A region of the master that must stay visible through a span, with a name. One key stands still; more move it in
  * straight lines from key to key.
@@ -25,11 +30,17 @@ export const keepSchema = z
     name: z.string().trim().min(1, 'a keep needs a name').max(60),
     kind: z.enum(keepKinds),
     span: frameSpanSchema,
-    keys: z.array(key).min(1).max(5000),
+    keys: z.array(key).min(1).max(mostKeysOfKeep, `a keep moves through at most ${mostKeysOfKeep} points`),
   })
   .refine((k) => k.keys.every((x) => x.x + x.width <= 1.000001 && x.y + x.height <= 1.000001), 'a keep lies inside the picture')
   .refine((k) => k.keys.every((x, i) => i === 0 || x.at > k.keys[i - 1]!.at), 'a keep’s keys come in order');
 export type Keep = z.infer<typeof keepSchema>;
+
+/** All keeps of a master. */
+export const keepsSchema = z
+  .array(keepSchema)
+  .max(mostKeeps, `a master has at most ${mostKeeps} keeps`)
+  .refine((keeps) => keeps.reduce((sum, k) => sum + k.keys.length, 0) <= mostKeys, `the keeps of a master have at most ${mostKeys} points together`);
 export type KeepKind = Keep['kind'];
 
 /** Where a keep lies at a master frame; before its first key and after its last it stands still. */

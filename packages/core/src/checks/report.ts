@@ -2,7 +2,7 @@ import { z } from 'zod';
 import { sizeSchema } from '../picture/geometry.ts';
 import { channelsLabel, codecLabel, decibelLabel, loudnessSchema, sizeLabel } from '../masters/facts.ts';
 import { compareRates, rateLabel, rateSchema } from '../time/rate.ts';
-import type { RenderPlan } from '../render/plan.ts';
+import { planSeconds, type RenderPlan } from '../render/plan.ts';
 import { bitrateLabel, bytesLabel } from './troubles.ts';
 
 /** What was measured from a finished file, and nothing else. */
@@ -66,8 +66,17 @@ const averageTolerance = 1.1;
 
 const codecNames: Record<RenderPlan['video']['codec'], string> = { h264: 'h264', hevc: 'hevc', vp9: 'vp9', av1: 'av1' };
 
-/** Compares a measured file with its plan, line by line. */
-export function checkFile(plan: RenderPlan, measured: MeasuredFile): CheckReport {
+/** How far the sound's length may lie from the picture's, seconds: coders pad the last of their blocks (common practice). */
+const soundLengthTolerance = 0.1;
+
+/** What is known of the part of the master that the file was made from. */
+export interface MadeFrom {
+  /** Something is heard in it. */
+  heard: boolean;
+}
+
+/** Compares a measured file with its plan, line by line; `source` where it is known what it was made from. */
+export function checkFile(plan: RenderPlan, measured: MeasuredFile, source?: MadeFrom | null): CheckReport {
   const v = measured.video;
   const checks: CheckLine[] = [];
   const line = (name: string, expected: string, value: string, ok: boolean) => checks.push({ name, expected, measured: value, ok });
@@ -79,7 +88,7 @@ export function checkFile(plan: RenderPlan, measured: MeasuredFile): CheckReport
   line('Codec', codecLabel(codecNames[plan.video.codec]), codecLabel(v.codec), v.codec === codecNames[plan.video.codec]);
   if (plan.video.codec === 'h264') {
     line('Profile', 'High', v.profile ?? 'none', v.profile === 'High');
-    line('Level', plan.video.level ?? 'any', v.level ?? 'none', plan.video.level === null || v.level === plan.video.level);
+    line('Level', plan.video.level ?? 'as its encoder states', v.level ?? 'none', plan.video.level === null || v.level === plan.video.level);
   }
   line('Colour', 'BT.709, 8 bit, 4:2:0', `${[v.primaries, v.transfer, v.matrix].every((c) => c === 'bt709') ? 'BT.709' : [v.primaries, v.transfer, v.matrix].map((c) => c ?? 'untagged').join(' ')}, ${v.pixelFormat === 'yuv420p' ? '8 bit, 4:2:0' : v.pixelFormat}`,
     v.primaries === 'bt709' && v.transfer === 'bt709' && v.matrix === 'bt709' && v.pixelFormat === 'yuv420p');
@@ -104,14 +113,18 @@ export function checkFile(plan: RenderPlan, measured: MeasuredFile): CheckReport
     line('Sound', `${codecLabel(plan.audio.codec)}, ${channelsLabel(plan.audio.channels)}, ${plan.audio.sampleRate / 1000} kHz`,
       `${codecLabel(a.codec)}, ${channelsLabel(a.channels)}, ${a.sampleRate / 1000} kHz`,
       a.codec === plan.audio.codec && a.channels === plan.audio.channels && a.sampleRate === plan.audio.sampleRate);
+    const seconds = planSeconds(plan);
+    line('Sound, length', `${seconds.toFixed(2)} ± ${soundLengthTolerance} s`, `${a.seconds.toFixed(2)} s`, Math.abs(a.seconds - seconds) <= soundLengthTolerance);
     const { loudness } = plan.audio;
+    const { integratedLufs, truePeakDbtp } = a.loudness;
+    // A silent master makes a silent file; one in which something is heard does not.
+    if (source) line('Sound, heard', source.heard ? 'yes, as in the master' : 'silence, as in the master', integratedLufs === null ? 'silence' : 'yes', !source.heard || integratedLufs !== null);
     if (loudness) {
-      const { integratedLufs, truePeakDbtp } = a.loudness;
-      // Silence has no loudness: there is nothing to normalise, and nothing wrong with that.
+      // Silence has no loudness: there is nothing to normalise, and nothing wrong with that where the master is silent too.
       line('Loudness', `${decibelLabel(loudness.integratedLufs)} ± ${loudnessToleranceLu} LUFS`, integratedLufs === null ? 'silence' : `${decibelLabel(integratedLufs)} LUFS`,
         integratedLufs === null || Math.abs(integratedLufs - loudness.integratedLufs) <= loudnessToleranceLu);
-      line('True peak', `≤ ${decibelLabel(loudness.truePeakDbtp)} dBTP`, truePeakDbtp === null ? 'silence' : `${decibelLabel(truePeakDbtp)} dBTP`,
-        truePeakDbtp === null || truePeakDbtp <= loudness.truePeakDbtp + 0.05);
+      line('True peak', `≤ ${decibelLabel(loudness.truePeakDbtp)} dBTP`, truePeakDbtp !== null ? `${decibelLabel(truePeakDbtp)} dBTP` : integratedLufs === null ? 'silence' : 'not known',
+        truePeakDbtp === null ? integratedLufs === null : truePeakDbtp <= loudness.truePeakDbtp + 0.05);
     }
   }
   return { passed: checks.every((c) => c.ok), checks, measured };

@@ -11,6 +11,7 @@ import { tidyFraming } from '../framing/shots-of.ts';
 import { keepSchema, keepsWithin, type Keep } from './keeps.ts';
 import { hiddenKeeps, type FrameRules, type HiddenSpan } from './visibility.ts';
 import { sizeLabel } from '../masters/facts.ts';
+import { lowestH264Level } from '../render/levels.ts';
 import { compareRates, framesWithin, rateLabel, withinSeconds } from '../time/rate.ts';
 import { durationLabel, framesLabel } from '../time/timecode.ts';
 import { frameSpanSchema, type FrameSpan } from '../time/span.ts';
@@ -160,7 +161,7 @@ export function troublesOf(planned: PlannedVersion, placement: Placement, watche
       compareRates(delivered.rate, plan.master.rate) < 0 ? 'Movement will stutter; an edit at the place’s own rate avoids it.' : 'An edit at the place’s own rate avoids it.');
   }
   if (plan.master.rateVaries) add('conformed', 'note', `The master’s uneven frame rate is conformed to ${rateLabel(plan.master.rate)}.`);
-  if (plan.video.codec === 'h264' && plan.video.level === null) {
+  if (plan.video.codec === 'h264' && lowestH264Level(plan.frame, plan.rate, plan.video.rate.maxKbps ?? 0) === undefined) {
     add('no-level', 'fault', `${sizeLabel(plan.frame)} at ${rateLabel(plan.rate)} is beyond every H.264 level.`, 'Choose a smaller frame or a lower rate in the spec book.');
   }
   const { displayed } = plan.master;

@@ -103,7 +103,7 @@ export function leastAdvice(all: readonly Advice[], need: number): Advice[] | nu
   const total = all.reduce((sum, a) => sum + a.saves, 0);
   if (total < need) return null;
   // A set of which nothing can be left out saves less than what is needed and its largest part together.
-  const most = Math.min(total, need + Math.max(...all.map((a) => a.saves)));
+  const most = Math.min(total, need + all.reduce((most, a) => Math.max(most, a.saves), 0));
   // The best way to save exactly n frames, by how much it is missed: a knapsack over frames, with who was taken as bits.
   const missed = new Float64Array(most + 1).fill(Infinity);
   missed[0] = 0;

@@ -20,9 +20,9 @@ export function readEdl(text: string, rate: Rate): Result<ReadCuts> {
   const times: { at: number; end: number; dissolve: number }[] = [];
   for (const line of text.split(/\r?\n/)) {
     if (/^\s*FCM:/i.test(line)) dropFrame = !/NON/i.test(line);
-    if (!line.trim() || /^\s*(TITLE:|FCM:|\*|>>>|M2\b|AUD\b|FINAL CUT|SPLIT:|SOURCE FILE|CLIP|FROM|TO )/i.test(line)) continue;
     const match = eventLine.exec(line);
     if (!match) {
+      // What does not begin with an event's number is a title, a comment or a note to one editor.
       if (/^\s*\d{1,6}\s/.test(line)) unknown++;
       continue;
     }
@@ -50,8 +50,8 @@ export function readEdl(text: string, rate: Rate): Result<ReadCuts> {
   if (times.length === 0) return fail('edl-no-picture', 'The EDL has no picture events, only sound.', 'Export the picture track.');
   if (unknown) words.push(`${unknown} ${unknown === 1 ? 'line was' : 'lines were'} not understood and left out.`);
   if (wipes) words.push(`${wipes} ${wipes === 1 ? 'wipe counts' : 'wipes count'} as ${wipes === 1 ? 'a cut' : 'cuts'}.`);
-  const start = Math.min(...times.map((t) => t.at));
-  const end = Math.max(...times.map((t) => t.end));
+  const start = times.reduce((least, t) => Math.min(least, t.at), Infinity);
+  const end = times.reduce((most, t) => Math.max(most, t.end), 0);
   const joins = times.filter((t) => t.dissolve > 0 && t.at > start).map((t) => ({ cut: t.at - start, span: { from: t.at - start, to: t.at - start + t.dissolve } }));
   const cuts = [...new Set(times.map((t) => t.at - start))].filter((c) => c > 0).sort((a, b) => a - b);
   return ok({ cuts, joins, frames: end - start, words });

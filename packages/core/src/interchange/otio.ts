@@ -25,14 +25,18 @@ function childrenOf(thing: Item): Item[] {
   return Array.isArray(thing.children) ? thing.children.flatMap((c) => { const parsed = item.safeParse(c); return parsed.success ? [parsed.data as Item] : []; }) : [];
 }
 
-function lengthOf(thing: Item): number | null {
+/** Parts within parts go no deeper than this; anything deeper has no length. */
+const deepest = 64;
+
+function lengthOf(thing: Item, depth = 0): number | null {
   if (thing.source_range) return seconds(thing.source_range.duration);
   const reference = thing.media_reference ?? thing.media_references?.[thing.active_media_reference_key ?? 'DEFAULT_MEDIA'];
   if (reference?.available_range) return seconds(reference.available_range.duration);
-  const inner = childrenOf(thing).map(lengthOf);
+  if (depth >= deepest) return null;
+  const inner = childrenOf(thing).map((child) => lengthOf(child, depth + 1));
   if (inner.length === 0 || inner.some((n) => n === null)) return null;
   // A track is as long as its parts together, a stack as long as its longest.
-  return kindOf(thing) === 'Stack' ? Math.max(...(inner as number[])) : (inner as number[]).reduce((a, b) => a + b, 0);
+  return kindOf(thing) === 'Stack' ? (inner as number[]).reduce((a, b) => Math.max(a, b), 0) : (inner as number[]).reduce((a, b) => a + b, 0);
 }
 
 /** Reads the cut points of the first picture track of an OpenTimelineIO file (its JSON schema). Nested parts count as one shot. */

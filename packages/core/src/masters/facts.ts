@@ -98,13 +98,13 @@ export function pictureStartInSound(facts: MasterFacts): number {
   return timedAlone(facts) && facts.audio ? facts.video.startSeconds - facts.audio.startSeconds : facts.video.startSeconds;
 }
 
-/** Names of codecs as people write them. */
+/** Names of codecs as their standards write them; any other as the probe calls it. */
 export function codecLabel(codec: string): string {
   const names: Record<string, string> = {
-    h264: 'H.264', hevc: 'HEVC', vp9: 'VP9', vp8: 'VP8', av1: 'AV1', prores: 'ProRes', dnxhd: 'DNxHD', mjpeg: 'Motion JPEG',
+    h264: 'H.264', hevc: 'HEVC', vp9: 'VP9', vp8: 'VP8', av1: 'AV1', mjpeg: 'Motion JPEG',
     mpeg4: 'MPEG-4', mpeg2video: 'MPEG-2', aac: 'AAC', opus: 'Opus', mp3: 'MP3', flac: 'FLAC', vorbis: 'Vorbis', ac3: 'AC-3', eac3: 'E-AC-3',
   };
-  return names[codec] ?? (codec.startsWith('pcm_') ? 'PCM' : codec.toUpperCase());
+  return names[codec] ?? (codec.startsWith('pcm_') ? 'PCM' : codec);
 }
 
 /** `1920 × 1080`, with the true multiplication sign. */

@@ -181,7 +181,8 @@ export function makePlan({ facts, sha256: hash, placement, framing, kept: wanted
       : null;
   const codec = placement.video.codec;
   const budget = budgetRate(placement.video.rate, codec, frame, delivered.rate, seconds, audio?.kbps ?? 0, placement.maxBytes);
-  const peak = budget.rate.maxKbps ?? 0;
+  // Without a ceiling no level can be promised for the bitrate: the encoder states the one that it needs.
+  const peak = budget.rate.maxKbps;
   const plan: RenderPlan = {
     format: 'mivvy-render-plan',
     version: 1,
@@ -197,7 +198,7 @@ export function makePlan({ facts, sha256: hash, placement, framing, kept: wanted
       codec,
       rate: budget.rate,
       keyframeFrames: Math.max(1, Math.round((placement.video.keyframeSeconds ?? defaultKeyframeSeconds) * fps(delivered.rate))),
-      level: codec === 'h264' ? (lowestH264Level(frame, delivered.rate, peak) ?? null) : null,
+      level: codec === 'h264' && peak !== undefined ? (lowestH264Level(frame, delivered.rate, peak) ?? null) : null,
     },
     audio,
     container: placement.container,

@@ -12,11 +12,14 @@ export const shotSchema = z.object({
 });
 export type Shot = z.infer<typeof shotSchema>;
 
+/** Shots that a film has at most: one every few frames of a long one. */
+export const mostShots = 20_000;
+
 /** All shots of a master, in order; the first starts at frame 0. */
 export const shotsSchema = z
   .array(shotSchema)
   .min(1)
-  .max(20_000)
+  .max(mostShots)
   .refine((shots) => shots[0]?.from === 0, 'the first shot starts at frame 0')
   .refine((shots) => shots.every((s, i) => i === 0 || s.from > shots[i - 1]!.from), 'shots come in order');
 

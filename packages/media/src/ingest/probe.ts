@@ -139,7 +139,7 @@ export async function probeMaster(path: string, signal?: AbortSignal): Promise<R
       : fail('not-a-video', 'This is not a video that can be read.', 'Bring in a film as MP4, MOV, MKV, WebM, MXF or AVI.');
   }
   if (!picture.codec_name || !picture.width || !picture.height || !picture.pix_fmt) {
-    return fail('codec-unknown', 'The picture is coded in a way that cannot be read here.', 'Save it from your editor as H.264 or ProRes.');
+    return fail('codec-unknown', 'The picture is coded in a way that cannot be read here.', 'Save it from your editor as H.264, or in an editing codec.');
   }
   const coded = { width: picture.width, height: picture.height };
   const turn = turnOf(picture);

@@ -20,7 +20,10 @@ try {
 let last: Promise<void> = Promise.resolve();
 parentPort!.on('message', (message: { frame: number; rgb: Uint8Array }) => {
   last = last.then(async () => {
-    const seen = await detector!.see(message.rgb).catch(() => []);
-    tell({ kind: 'seen', frame: message.frame, seen });
+    try {
+      tell({ kind: 'seen', frame: message.frame, seen: await detector!.see(message.rgb) });
+    } catch (error) {
+      tell({ kind: 'failed', why: why(error) });
+    }
   });
 });

@@ -33,6 +33,8 @@ export type LookNews = z.infer<typeof lookNewsSchema>;
 export const detectNewsSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('ready') }),
   z.object({ kind: z.literal('missing'), why: z.string() }),
+  /** A picture could not be looked at. */
+  z.object({ kind: z.literal('failed'), why: z.string() }),
   z.object({ kind: z.literal('seen'), frame: z.number().int(), seen: z.array(seenSchema) }),
 ]);
 export type DetectNews = z.infer<typeof detectNewsSchema>;

@@ -27,10 +27,10 @@ const wakeAll = () => {
 let done = false;
 let detecting = job.models !== null;
 const detector = job.models === null ? null : startWorker(new URL('./detect-worker.ts', import.meta.url), { models: job.models });
-const withoutDetector = (why: string) => {
+const withoutDetector = (what: string) => {
   if (!detecting) return;
   detecting = false;
-  tell({ kind: 'detector', note: { kind: 'missing', sentence: `The detector could not be loaded (${why}); subjects were found by movement, colour and contrast alone.` } });
+  tell({ kind: 'detector', note: { kind: 'missing', sentence: `The detector ${what}; from there on subjects were found by movement, colour and contrast alone.` } });
   wakeAll();
 };
 if (!detector) tell({ kind: 'detector', note: { kind: 'off' } });
@@ -42,8 +42,11 @@ const ready = new Promise<void>((resolve) => {
       tell({ kind: 'detector', note: { kind: 'used' } });
       resolve();
     } else if (news.kind === 'missing') {
-      withoutDetector(news.why);
+      withoutDetector(`could not be loaded (${news.why})`);
       resolve();
+    } else if (news.kind === 'failed') {
+      // What it could not look at is not the same as nothing seen.
+      withoutDetector(`failed on a picture (${news.why})`);
     } else {
       waiting--;
       seen.set(news.frame, news.seen);
@@ -52,12 +55,12 @@ const ready = new Promise<void>((resolve) => {
   });
   // A thread that dies leaves the rest to movement, colour and contrast.
   detector.on('error', (error) => {
-    withoutDetector(error.message);
+    withoutDetector(`died (${error.message})`);
     resolve();
   });
   detector.on('exit', () => {
     if (done) return;
-    withoutDetector('it ended');
+    withoutDetector('ended before it had looked');
     resolve();
   });
 });

@@ -90,7 +90,7 @@ describe('looking at a film', () => {
 
   test('a film that is none is one clear sentence', async () => {
     const look = await lookAtFilm(join(dir, 'gone.mp4'), facts, master(), shots, { detector: false });
-    expect(look).toMatchObject({ ok: false, problem: { sentence: expect.stringContaining('No such file') } });
+    expect(look).toMatchObject({ ok: false, problem: { sentence: expect.stringContaining('no longer there') } });
   });
 
   test('the detector is shown a picture a second, and one of every shot', () => {

@@ -39,9 +39,12 @@ export async function measureFile(path: string, signal?: AbortSignal): Promise<R
   if (!read.ok) return read;
   if (pictures.length === 0) return fail('no-picture', 'The finished file holds no picture.', 'Export it again.');
 
-  const stated = parseRate(video.avg_frame_rate ?? '');
-  const rate = stated.ok ? nearestKnownRate(stated.value.num / stated.value.den) : nearestKnownRate(25);
   shown.sort((a, b) => a - b);
+  const stated = parseRate(video.avg_frame_rate ?? '');
+  const measured = shown.length > 1 ? (shown.length - 1) / (shown.at(-1)! - shown[0]!) : 0;
+  const decimal = stated.ok ? stated.value.num / stated.value.den : measured;
+  if (!(decimal > 0 && Number.isFinite(decimal))) return fail('no-rate', 'The finished file does not say how fast its pictures follow each other.', 'Export it again.');
+  const rate = nearestKnownRate(decimal);
   // Matroska rounds times to milliseconds; anything beyond that is an uneven picture.
   const tolerance = 0.00151;
   const evenlySpaced = shown.every((t, i) => Math.abs(t - shown[0]! - (i * rate.den) / rate.num) <= tolerance);

@@ -140,7 +140,7 @@ describe('what is delivered meets the numbers of its place', () => {
   const peculiar: [string, string, string[]][] = [
     ['a rate that changes mid-file', 'mp4', ['-vf', "select='if(lt(t,1),1,not(mod(n,3)))'", '-fps_mode', 'vfr', '-c:v', 'libx264', '-preset', 'ultrafast', '-pix_fmt', 'yuv420p', '-c:a', 'aac']],
     ['HDR from a phone (HLG, 10 bit, HEVC)', 'mov', ['-c:v', 'libx265', '-preset', 'ultrafast', '-pix_fmt', 'yuv420p10le', '-x265-params', 'log-level=error:colorprim=bt2020:transfer=arib-std-b67:colormatrix=bt2020nc', '-tag:v', 'hvc1', '-c:a', 'aac']],
-    ['10 bits and 4:2:2 with uncompressed sound (ProRes)', 'mov', ['-c:v', 'prores_ks', '-profile:v', '2', '-pix_fmt', 'yuv422p10le', '-c:a', 'pcm_s24le']],
+    ['10 bits and 4:2:2 with uncompressed sound, in an editing codec', 'mov', ['-c:v', 'prores_ks', '-profile:v', '2', '-pix_fmt', 'yuv422p10le', '-c:a', 'pcm_s24le']],
     ['interlaced', 'ts', ['-vf', 'tinterlace=interleave_top,fieldorder=tff', '-flags', '+ildct+ilme', '-c:v', 'mpeg2video', '-q:v', '3', '-c:a', 'mp2']],
     ['untagged SD in BT.601 with stretched pixels', 'mp4', ['-vf', 'scale=360:288,setsar=64/45', '-c:v', 'libx264', '-preset', 'ultrafast', '-pix_fmt', 'yuv420p', '-c:a', 'aac']],
     ['full range and one channel', 'mkv', ['-vf', 'scale=out_range=pc', '-color_range', 'pc', '-c:v', 'libx264', '-preset', 'ultrafast', '-pix_fmt', 'yuvj420p', '-c:a', 'flac', '-ac', '1']],

@@ -58,11 +58,11 @@ export async function deliver(plan: RenderPlan, options: DeliverOptions): Promis
       const meter = progressMeter(plan, passes.length, started, options.onProgress);
       const out = join(workDir, `picture.${plan.container}`);
 
-      const encode = async (pass: Pass, target: number | null, sound: Promise<string | null>) => {
+      const encode = async (pass: Pass, target: number | null, sound: ReturnType<typeof makeSound>) => {
         const video = pictureArgs(plan, pass, target);
         const runOptions = { cwd: workDir, signal, logFile, nice: options.nice ?? false, onProgress: meter(pass) };
         if (pass === 1) return must(await encodePicture(plan, options.masterPath, [], [...video, '-an', '-f', 'null', '-'], runOptions));
-        const soundFile = await sound;
+        const soundFile = (await sound)?.path;
         const soundOut = soundFile ? ['-map', '1:a:0', '-c:a', 'copy'] : ['-an'];
         must(await encodePicture(plan, options.masterPath, soundFile ? inputArgs(soundFile) : [], [...video, ...soundOut, ...containerArgs(plan), out], runOptions));
       };
@@ -71,7 +71,7 @@ export async function deliver(plan: RenderPlan, options: DeliverOptions): Promis
       const sound = makeSound(plan, { masterPath: options.masterPath, workDir, signal, logFile });
       sound.catch(() => undefined); // awaited below; a failure there must not count as unhandled meanwhile
       for (const pass of passes) await encode(pass, null, sound);
-      await sound;
+      const made = await sound;
 
       if (plan.maxBytes !== null && plan.video.rate.mode === 'two-pass') {
         let target = plan.video.rate.targetKbps;
@@ -85,7 +85,7 @@ export async function deliver(plan: RenderPlan, options: DeliverOptions): Promis
 
       options.onProgress?.({ stage: 'measure', fraction: 0.97, etaSeconds: 1, speed: 0 });
       const [measured, sha256] = await Promise.all([measureFile(out, signal), sha256File(out, signal)]);
-      const report = checkFile(plan, must(measured));
+      const report = checkFile(plan, must(measured), made && { heard: made.source.integratedLufs !== null });
       const { size } = await stat(out);
       signal?.throwIfAborted();
       const after = await stat(options.masterPath).catch(() => null);

@@ -17,7 +17,10 @@ interface Kernel {
 const kernelFile = fileURLToPath(new URL('../../dist/resample.wasm', import.meta.url));
 
 async function loadKernel(): Promise<Kernel> {
-  const { instance } = await WebAssembly.instantiate(await readFile(kernelFile), { env: { abort: () => { throw new Error('the resampler ran out of memory'); } } });
+  const compiled = await readFile(kernelFile).catch(() => {
+    throw new Error('The resampler has not been compiled. Start Mivvy by its launcher, which does that.');
+  });
+  const { instance } = await WebAssembly.instantiate(compiled, { env: { abort: () => { throw new Error('the resampler ran out of memory'); } } });
   return instance.exports as unknown as Kernel;
 }
 

@@ -1,6 +1,6 @@
 import { rm } from 'node:fs/promises';
 import { join } from 'node:path';
-import { frameToSeconds, planSeconds, type RenderPlan, type Result } from '@mivvy/core';
+import { frameToSeconds, planSeconds, type Loudness, type RenderPlan, type Result } from '@mivvy/core';
 import { inputArgs, must, runFfmpeg } from '../ffmpeg/run.ts';
 import { measureLoudness } from '../ingest/loudness.ts';
 import { soundFrom } from './filters.ts';
@@ -20,14 +20,21 @@ interface SoundRun {
   logFile?: string | undefined;
 }
 
+/** A plan's finished sound. */
+interface MadeSound {
+  path: string;
+  /** What was measured of the master's part before anything was done to it. */
+  source: Loudness;
+}
+
 /**
- * Makes a plan's finished sound as a file of its own, coded as it will be delivered, and returns its path.
+ * Makes a plan's finished sound as a file of its own, coded as it will be delivered,.
  *
  * Loudness is normalised in two passes: the cut is measured (ITU-R BS.1770), then brought to the target by one
  * constant gain, with a true-peak limiter only where that gain would break the ceiling. The coded result is measured
  * again and corrected, because a limiter lowers loudness and coding raises peaks.
  */
-export async function makeSound(plan: RenderPlan, run: SoundRun): Promise<string | null> {
+export async function makeSound(plan: RenderPlan, run: SoundRun): Promise<MadeSound | null> {
   const audio = plan.audio;
   if (!audio) return null;
   const out = join(run.workDir, audio.codec === 'aac' ? 'sound.m4a' : 'sound.webm');
@@ -38,10 +45,11 @@ export async function makeSound(plan: RenderPlan, run: SoundRun): Promise<string
     runFfmpeg([...inputArgs(cut), ...(filters.length ? ['-af', filters.join(',')] : []), '-c:a', audio.codec === 'aac' ? 'aac' : 'libopus', '-b:a', `${audio.kbps}k`, '-ar', String(audio.sampleRate), '-ac', String(audio.channels), '-map_metadata', '-1', '-fflags', '+bitexact', '-flags:a', '+bitexact', out], run);
 
   const target = audio.loudness;
-  const before = target ? must(await measureLoudness(cut, 0, run.signal, run.logFile)) : null;
-  if (!target || before?.integratedLufs == null) {
+  const before = must(await measureLoudness(cut, 0, run.signal, run.logFile));
+  const made: MadeSound = { path: out, source: before };
+  if (!target || before.integratedLufs === null) {
     must(await encode([]));
-    return out;
+    return made;
   }
   let gain = target.integratedLufs - before.integratedLufs;
   let headroom = firstHeadroom;
@@ -66,7 +74,7 @@ export async function makeSound(plan: RenderPlan, run: SoundRun): Promise<string
       limiting = true;
     }
   }
-  return out;
+  return made;
 }
 
 /** A tenth of a second of the film beside each end is read as well, for fades across joins. */

@@ -8,13 +8,13 @@ function isLocal(host: string | undefined): boolean {
 
 /**
  * Refuses requests that another web page makes a browser send: those under a foreign Host (a name pointed at this
- * machine) and those with a foreign Origin. Programs on this machine send neither and are let through.
+ * machine), those with a foreign Origin, and whatever comes from another site except a link that is followed here. Programs on this machine send neither and are let through.
  */
 export function guardOrigin(): RequestHandler {
   return (request, response, next) => {
     const { host, origin } = request.headers;
     const originOk = origin === undefined || (URL.canParse(origin) && isLocal(new URL(origin).host) && new URL(origin).host === host);
-    const crossSite = request.headers['sec-fetch-site'] === 'cross-site' && request.headers['sec-fetch-mode'] !== 'navigate';
+    const crossSite = request.headers['sec-fetch-site'] === 'cross-site' && !(request.headers['sec-fetch-mode'] === 'navigate' && (request.method === 'GET' || request.method === 'HEAD'));
     if (isLocal(host) && originOk && !crossSite) return next();
     response.status(403).json({ code: 'foreign-request', sentence: 'This request came from another site and was refused.', mend: 'Open Mivvy at its own address.' });
   };

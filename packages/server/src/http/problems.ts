@@ -47,7 +47,7 @@ export function answerProblems(log: (error: unknown) => void): ErrorRequestHandl
     const { status, code } = error as { status?: number; code?: string };
     if (status === 413) return void response.status(413).json({ code: 'too-much', sentence: 'That is more than can be taken in one piece.', mend: 'Send less at once.' });
     if (status === 400) return void response.status(400).json({ code: 'bad-request', sentence: 'The request was not understood.', mend: '' });
-    if (status === 416) return void response.status(416).json({ code: 'bad-range', sentence: 'The file is shorter than the part that was asked for.', mend: '' });
+    if (status === 416) return void response.set((error as { headers?: Record<string, string> }).headers ?? {}).status(416).json({ code: 'bad-range', sentence: 'The file is shorter than the part that was asked for.', mend: '' });
     if (status !== undefined && status >= 400 && status < 500 && status !== 404) return void response.status(status).json({ code: 'bad-request', sentence: 'The request was not understood.', mend: '' });
     if (code === 'ENOENT' || status === 404) return void response.status(404).json({ code: 'not-found', sentence: 'That is not here any more.', mend: '' });
     log(error);

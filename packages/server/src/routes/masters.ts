@@ -5,7 +5,7 @@ import { Router } from 'express';
 import { and, eq } from 'drizzle-orm';
 import PQueue from 'p-queue';
 import {
-  frameForMaster, guideSvg, guideTable, groupSetups, keepsWithin, moveChange, oneShot, readCutList, shotsFromCuts, windowAt, type Guide, type Keep, type Shot,
+  frameForMaster, guideSvg, guideTable, mostShots, groupSetups, keepsWithin, moveChange, oneShot, readCutList, shotsFromCuts, windowAt, type Guide, type Keep, type Shot,
 } from '@mivvy/core';
 import { guidePng, makeStill, stillHeight } from '@mivvy/media';
 import { masterWorkSchema, readFileSchema } from '@mivvy/api';
@@ -93,6 +93,7 @@ export function masterRoutes(ws: Workspace): Router {
     if (!read.ok) refuse(422, read.problem.code, `${basename(fileName)} was not taken. ${read.problem.sentence}`, read.problem.mend);
     const { cuts, joins, words } = read.value;
     const inside = cuts.filter((c) => c < frames);
+    if (inside.length >= mostShots) refuse(422, 'too-many-cuts', `${basename(fileName)} was not taken: it has ${inside.length} cuts, and a film has at most ${mostShots} shots here.`, 'Export the edit list of the finished film alone.');
     const shots = shotsFromCuts(inside, row.shots ?? oneShot, frames).map((shot) => {
       const join = joins.find((j) => j.cut === shot.from);
       return { from: shot.from, setup: shot.setup, ...(join ? { join: { kind: 'dissolve' as const, span: join.span } } : {}) };

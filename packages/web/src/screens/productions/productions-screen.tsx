@@ -64,7 +64,7 @@ function ProductionDialog({ title, action, initial, pending, error, onSave, onCl
         <DialogContent sx={{ display: 'grid', gap: 2 }}>
           <h2 id="names-title" style={{ fontSize: 17 }}>{title}</h2>
           <TextField label="Name of the film or job" autoFocus error={!!formState.errors.name} helperText={formState.errors.name?.message} {...register('name', { validate: (v) => v.trim() !== '' || 'A name is needed', maxLength: { value: 120, message: 'At most 120 letters' } })} />
-          <TextField label="Client" {...register('client', { maxLength: 120 })} />
+          <TextField label="Client" error={!!formState.errors.client} helperText={formState.errors.client?.message} {...register('client', { maxLength: { value: 120, message: 'At most 120 letters' } })} />
           {error != null && <p className="warn fault" role="alert">{problemOf(error).sentence}</p>}
         </DialogContent>
         <DialogActions sx={{ p: 2 }}>
