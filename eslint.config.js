@@ -7,13 +7,23 @@ export default tseslint.config(
   js.configs.recommended,
   ...tseslint.configs.recommended,
   {
-    languageOptions: { parserOptions: { projectService: false } },
     rules: {
       '@typescript-eslint/consistent-type-imports': 'error',
       '@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_', varsIgnorePattern: '^_' }],
       eqeqeq: ['error', 'always', { null: 'ignore' }],
       'no-restricted-globals': ['error', 'event', 'name'],
       'no-console': ['error', { allow: ['error'] }],
+    },
+  },
+  {
+    // A promise that nobody waits for fails where nobody hears it; a case that is missing does nothing.
+    files: ['packages/**/*.{ts,tsx}', 'e2e/**/*.ts', 'scripts/*.ts'],
+    ignores: ['packages/media/kernel/**', '**/drizzle.config.ts'],
+    languageOptions: { parserOptions: { project: './tsconfig.json', tsconfigRootDir: import.meta.dirname } },
+    rules: {
+      '@typescript-eslint/no-floating-promises': 'error',
+      '@typescript-eslint/no-misused-promises': 'error',
+      '@typescript-eslint/switch-exhaustiveness-check': ['error', { considerDefaultExhaustiveForUnions: true }],
     },
   },
   { files: ['scripts/*.mjs'], languageOptions: { globals: { process: 'readonly' } } },

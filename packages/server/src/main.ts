@@ -84,6 +84,6 @@ for (const signal of ['SIGINT', 'SIGTERM'] as const) {
   process.on(signal, () => {
     if (closing) process.exit(130);
     closing = true;
-    stop().finally(() => process.exit(0));
+    void stop().finally(() => process.exit(0));
   });
 }

@@ -7,7 +7,7 @@ import { z } from 'zod';
 import { heldFraming } from '@mivvy/core';
 import { deliverableSchema, inboxFileSchema, jobSchema, masterSchema, operations, problemSchema, productionDetailSchema, productionSchema, specBookViewSchema, versionSchema, type Master, type Version } from '@mivvy/api';
 import { jobs, versions } from './db/schema.ts';
-import { smallFilm, testServer, until, type TestServer } from './testing/server.ts';
+import { quickBook as book, smallFilm, testServer, until, type TestServer } from './testing/server.ts';
 
 let s: TestServer;
 let inboxDir: string;
@@ -17,16 +17,6 @@ beforeAll(async () => {
   await smallFilm(join(inboxDir, 'my_film.mp4'));
 });
 afterAll(() => s.stop());
-
-/** A book with quick placements. */
-const book = JSON.stringify({
-  format: 'mivvy-spec-book', version: 1,
-  outlets: [{ id: 'quick', name: 'Quick', placements: [
-    { id: 'quick-tall', name: 'Tall', frame: { width: 90, height: 160 }, container: 'mp4', video: { codec: 'h264', rate: { mode: 'quality', crf: 30 } }, audio: null },
-    { id: 'quick-square', name: 'Square', frame: { width: 120, height: 120 }, container: 'mp4', video: { codec: 'h264', rate: { mode: 'quality', crf: 30 } }, audio: null },
-    { id: 'quick-short', name: 'Short', frame: { width: 120, height: 120 }, duration: { maxSeconds: 1 }, container: 'mp4', video: { codec: 'h264', rate: { mode: 'quality', crf: 30 } }, audio: null },
-  ] }],
-});
 
 async function production(server = s) {
   return server.get(productionSchema, 'POST', '/productions', { name: 'Kite Weekend', client: 'Gullhaven' });

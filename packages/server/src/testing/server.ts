@@ -53,3 +53,13 @@ export async function until<T>(look: () => Promise<T | undefined | false>): Prom
     await new Promise((resolve) => setTimeout(resolve, 60));
   }
 }
+
+/** A book with quick placements. */
+export const quickBook = JSON.stringify({
+  format: 'mivvy-spec-book', version: 1,
+  outlets: [{ id: 'quick', name: 'Quick', placements: [
+    { id: 'quick-tall', name: 'Tall', frame: { width: 90, height: 160 }, container: 'mp4', video: { codec: 'h264', rate: { mode: 'quality', crf: 30 } }, audio: null },
+    { id: 'quick-square', name: 'Square', frame: { width: 120, height: 120 }, container: 'mp4', video: { codec: 'h264', rate: { mode: 'quality', crf: 30 } }, audio: null },
+    { id: 'quick-short', name: 'Short', frame: { width: 120, height: 120 }, duration: { maxSeconds: 1 }, container: 'mp4', video: { codec: 'h264', rate: { mode: 'quality', crf: 30 } }, audio: null },
+  ] }],
+});

@@ -4,6 +4,7 @@ import Tooltip from '@mui/material/Tooltip';
 import { useDrag } from '@use-gesture/react';
 import { useSnackbar } from 'notistack';
 import { useEffect, useMemo, useRef, useState } from 'react';
+import { TextFileInput } from '../../parts/text-file-input.tsx';
 import { useKeys } from '../../parts/use-keys.ts';
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
 import { centredPose, clamp, commonArea, fps, frameToTimecode, keepsWithin, layoutAt, maxZoom, oneShot, playsAt, poseAt, problemLine, settlePose, sizeLabel, stretchAt, unitsOf, upperHeight, windowOf, withUnitMarks, type Clip, type Size } from '@mivvy/core';
@@ -287,11 +288,8 @@ function PlanSentence({ version }: { version: Version }) {
   return (
     <p>
       <a className="fix" href={`/api/versions/${version.id}/plan`} download>Save this framing as a file</a>, or <button className="fix" onClick={() => file.current?.click()}>read one</button>.
-      <input ref={file} type="file" accept=".json" hidden data-testid="plan-chooser" onChange={async (event) => {
-        const chosen = event.target.files?.[0];
-        event.target.value = '';
-        if (!chosen) return;
-        read.mutate({ versionId: version.id, fileName: chosen.name, text: await chosen.text() }, { onSuccess: (words) => enqueueSnackbar(words.join(' '), { autoHideDuration: 8000 }), onError: (error) => enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error', autoHideDuration: 8000 }) });
+      <TextFileInput ref={file} accept=".json" testId="plan-chooser" onText={(fileName, text) => {
+        read.mutate({ versionId: version.id, fileName, text }, { onSuccess: (words) => enqueueSnackbar(words.join(' '), { autoHideDuration: 8000 }), onError: (error) => enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error', autoHideDuration: 8000 }) });
       }} />
     </p>
   );

@@ -8,6 +8,7 @@ import { useMasterWork } from '../../api/queries.ts';
 import { Choice } from '../../parts/choice.tsx';
 import { EditableTime } from '../../parts/editable-time.tsx';
 import { useDesk, useHead } from '../../play/use-desk.tsx';
+import { TextFileInput } from '../../parts/text-file-input.tsx';
 
 /** Changes a master's shots and keeps, and says what went wrong. */
 export function useWork(master: Master) {
@@ -73,11 +74,7 @@ export function ShotsPanel({ master }: { master: Master }) {
       </p>
       <p>
         <button className="fix tall" disabled={busy} onClick={() => file.current?.click()}>Read the cuts from an edit list</button> (EDL or OpenTimelineIO).
-        <input ref={file} type="file" accept=".edl,.otio,.txt,.json" hidden data-testid="cut-list-chooser" onChange={async (event) => {
-          const chosen = event.target.files?.[0];
-          event.target.value = '';
-          if (chosen) run({ kind: 'cut-list', fileName: chosen.name, text: await chosen.text() });
-        }} />
+        <TextFileInput ref={file} accept=".edl,.otio,.txt,.json" testId="cut-list-chooser" onText={(fileName, text) => run({ kind: 'cut-list', fileName, text })} />
       </p>
     </div>
   );

@@ -8,6 +8,7 @@ import { useReadCut, useRemoveCut, type CutWork } from '../../api/queries.ts';
 import { Choice } from '../../parts/choice.tsx';
 import { EditableNumber } from '../../parts/editable.tsx';
 import { versionName } from '../../parts/versions.ts';
+import { TextFileInput } from '../../parts/text-file-input.tsx';
 
 /** A typed pace is kept to this many parts of one. */
 const paceParts = 10_000;
@@ -46,11 +47,8 @@ export function EditLists({ master, versions, onMade }: { master: Master; versio
       {version && <p>As {versions.length > 1 ? <Choice label="Version of the edit list" value={version.id} shown={versionName(version)} options={versions.map((v) => ({ value: v.id, name: versionName(v) }))} onChange={setChosen} /> : versionName(version)} plays it: <a className="fix" href={`/api/versions/${version.id}/cut-list/cut.edl`} download>EDL</a>, <a className="fix" href={`/api/versions/${version.id}/cut-list/cut.otio`} download>OpenTimelineIO</a>.</p>}
       <p>
         <button className="fix" disabled={read.isPending} onClick={() => file.current?.click()}>Make a cut from an edit list</button>.
-        <input ref={file} type="file" accept=".edl,.otio,.txt,.json" hidden data-testid="cut-chooser" onChange={async (event) => {
-          const picked = event.target.files?.[0];
-          event.target.value = '';
-          if (!picked) return;
-          read.mutate({ masterId: master.id, fileName: picked.name, text: await picked.text() }, {
+        <TextFileInput ref={file} accept=".edl,.otio,.txt,.json" testId="cut-chooser" onText={(fileName, text) => {
+          read.mutate({ masterId: master.id, fileName, text }, {
             onSuccess: ({ cutId, words }) => { enqueueSnackbar(words.join(' '), { autoHideDuration: 9000 }); onMade(cutId); },
             onError: (error) => enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error', autoHideDuration: 9000 }),
           });
