@@ -38,7 +38,7 @@ export async function openWorkspace(options: OpenOptions): Promise<Workspace & {
     const { db, close } = await openDatabase(storage.database);
     const specs = await SpecLibrary.open(storage.specs);
     const events = openEvents();
-    const runner = new Runner(db, events, log);
+    const runner = new Runner(db, events, log, () => disk.met());
     const room = options.freeBytes ?? (() => freeBytes(storage));
     const disk = new DiskWatch({ freeBytes: () => ws.freeBytes(), events, log, onRoom: () => runner.retryForRoom() });
     const ws: Workspace = { db, storage, specs, events, runner, log, disk, freeBytes: room };

@@ -2,6 +2,7 @@ import { z } from 'zod';
 import { asEdited, checkKept, joinKept, keptLength, paceSchema, paceValue, type Pace } from '../edits/cut.ts';
 import { framingSchema, type Framing } from '../framing/framing.ts';
 import { fail, ok, type Result } from '../problem.ts';
+import { mostShots } from '../shots/shots.ts';
 import { compareRates, fps, nearestFrame, nearestKnownRate, rateLabel, type Rate } from '../time/rate.ts';
 import type { FrameSpan } from '../time/span.ts';
 import { frameToTimecode, mayDropFrames, parseTimecode } from '../time/timecode.ts';
@@ -84,6 +85,7 @@ export function readCutEdl(text: string, film: Pick<CutFile, 'film' | 'rate' | '
     const [from, to] = times.map((t) => (t.ok ? t.value : 0)) as [number, number];
     reels.add(reel);
     if (to < from) return fail('edl-backwards', `An event of the EDL ends before it starts, at ${sourceIn} to ${sourceOut}.`, 'Mend that line, or export the EDL again.');
+    if (kept.length >= mostShots) return fail('edl-long', `The EDL has more than ${mostShots} picture events, more than any cut has spans.`, 'Export the edit list of the finished cut alone.');
     if (to > from) kept.push({ from, to });
   }
   if (!kept.length) return fail('edl-empty', 'No picture event could be read from this EDL.', 'Export a CMX 3600 EDL with a picture track.');

@@ -1,4 +1,5 @@
 import { fail, ok, type Result } from '../problem.ts';
+import { mostShots } from '../shots/shots.ts';
 import { fps, rateLabel, type Rate } from '../time/rate.ts';
 import { mayDropFrames, parseTimecode } from '../time/timecode.ts';
 import type { ReadCuts } from './cut-points.ts';
@@ -44,6 +45,7 @@ export function readEdl(text: string, rate: Rate): Result<ReadCuts> {
       unknown++;
       continue;
     }
+    if (times.length >= mostShots) return fail('edl-long', `The EDL has more than ${mostShots} picture events, more than any film has shots.`, 'Export the edit list of the finished film alone.');
     times.push({ at, end, dissolve: kind === 'D' ? Number(length ?? 0) : 0 });
   }
   if (events === 0) return fail('edl-empty', 'This is not an EDL: no event could be read from it.', 'Export a CMX 3600 EDL from the editor.');

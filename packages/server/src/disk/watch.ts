@@ -7,12 +7,14 @@ const fullBelow = 8_000_000;
 /** Room that must be there before work that stopped goes on, so that it does not stop again at once. Bytes. */
 const roomAbove = 32_000_000;
 const lookEveryMs = 3000;
+/** Work that met a full disk is started again no more often than this, milliseconds. */
+const againEveryMs = 15_000;
 
 interface WatchOptions {
   freeBytes: () => Promise<number>;
   events: Events;
   log: Logger;
-  /** Called when a disk that was full has room again. */
+  /** Called when there is room again for what had stopped. */
   onRoom: () => Promise<void>;
 }
 
@@ -20,6 +22,9 @@ interface WatchOptions {
 export class DiskWatch {
   state: DiskState = { full: false, freeBytes: 0 };
   private timer: NodeJS.Timeout | undefined;
+  /** Something stopped for want of room and waits for it. */
+  private owed = false;
+  private lastAgain = 0;
   private looking: Promise<void> | null = null;
 
   constructor(private readonly options: WatchOptions) {}
@@ -35,6 +40,12 @@ export class DiskWatch {
     await this.looking;
   }
 
+  /** Something has met a full disk, which may have room again by now; it is started again when there is. */
+  met(): void {
+    this.owed = true;
+    void this.look();
+  }
+
   /** Looks now; whoever asks meanwhile waits for the same look. */
   look(): Promise<void> {
     return (this.looking ??= this.lookOnce()
@@ -48,9 +59,14 @@ export class DiskWatch {
     const was = this.state.full;
     const full = was ? free < roomAbove : free < fullBelow;
     this.state = { full, freeBytes: free };
-    if (full === was) return;
-    log.warn({ free }, full ? 'the disk is full' : 'the disk has room again');
-    events.tell({ kind: 'disk', disk: this.state });
-    if (was) await onRoom();
+    if (full !== was) {
+      log.warn({ free }, full ? 'the disk is full' : 'the disk has room again');
+      events.tell({ kind: 'disk', disk: this.state });
+    }
+    if (was && !full) this.owed = true;
+    if (full || !this.owed || free < roomAbove || Date.now() - this.lastAgain < againEveryMs) return;
+    this.owed = false;
+    this.lastAgain = Date.now();
+    await onRoom();
   }
 }

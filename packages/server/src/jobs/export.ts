@@ -82,7 +82,10 @@ async function exportVersion(ws: Ws, context: JobContext): Promise<Result<void>>
     masterPath: film.value, outPath, workDir: join(ws.storage.work, job.id), logFile: logPath(ws.storage, job.id), signal, nice: true,
     onProgress: ({ stage, ...rest }) => progress({ stage: stage === 'analyse' ? 'first pass' : stage === 'encode' ? 'encoding' : 'measuring', ...rest }),
   });
-  if (!result.ok) return result;
+  if (!result.ok) {
+    if (result.problem.code === 'disk-full') ws.disk.met();
+    return result;
+  }
   const { report, bytes, sha256 } = result.value;
   const stillIt = await openMaster(ws, master);
   try {
@@ -99,7 +102,10 @@ async function exportVersion(ws: Ws, context: JobContext): Promise<Result<void>>
     return ok(undefined);
   } catch (error) {
     await rm(outPath, { force: true });
-    if (isDiskFull(error)) return { ok: false, problem: diskFullProblem };
+    if (isDiskFull(error)) {
+      ws.disk.met();
+      return { ok: false, problem: diskFullProblem };
+    }
     // Its version was removed while it was made.
     if (!(await findVersion(ws, job.subjectId))) return ok(undefined);
     throw error;

@@ -50,6 +50,7 @@ async function readThrough(ws: Workspace, looking: 'at-once' | 'when-asked', { j
     ws.events.tell({ kind: 'production', productionId: row.productionId });
   };
   const failed = async (result: Extract<Result<unknown>, { ok: false }>): Promise<Result<void>> => {
+    if (result.problem.code === 'disk-full') ws.disk.met();
     await save({ state: 'failed', problem: result.problem });
     return result;
   };

@@ -74,6 +74,8 @@ export class Runner {
     private readonly db: Database,
     private readonly events: Events,
     private readonly log: Logger,
+    /** Called when a job has met a full disk. */
+    private readonly onDiskFull: () => void = () => undefined,
   ) {}
 
   /**
@@ -244,6 +246,7 @@ export class Runner {
         outcome = this.stopped ? { state: 'queued', owner: null, leaseUntil: null } : { state: 'cancelled' };
       } else {
         this.log.error({ err: error, job: row.id }, 'job ended unexpectedly');
+        if (isDiskFull(error)) this.onDiskFull();
         const problem: Problem = isDiskFull(error) ? diskFullProblem : { code: 'unexpected', sentence: 'Something unexpected happened while this ran.', mend: 'Start it again; the server’s log tells more.' };
         outcome = { state: 'failed', problem };
       }
@@ -271,9 +274,12 @@ export class Runner {
 
   /** Writes what must not be lost: while the disk is full it waits for room. A server that is being stopped does not wait. */
   private async persist<T>(write: () => Promise<T>): Promise<T | undefined> {
-    for (;;) {
+    for (let waited = false; ; waited = true) {
       try {
-        return await write();
+        const written = await write();
+        // Whoever asked for room meanwhile found this still running.
+        if (waited) this.onDiskFull();
+        return written;
       } catch (error) {
         this.log.error({ err: error }, 'what became of a job could not be written');
         if (this.stopped || !isDiskFull(error)) return undefined;

@@ -84,7 +84,7 @@ export async function processesOn(dir: string): Promise<string[]> {
     if (!/^\d+$/.test(pid) || Number(pid) === process.pid) continue;
     const words = (await readFile(`/proc/${pid}/cmdline`, 'utf8').catch(() => '')).replaceAll('\0', ' ');
     const cwd = await readlink(`/proc/${pid}/cwd`).catch(() => '');
-    if (words.includes(dir) || cwd.startsWith(dir)) found.push(words.slice(0, 200));
+    if (words.includes(dir) || cwd.startsWith(dir)) found.push(words);
   }
   return found;
 }
