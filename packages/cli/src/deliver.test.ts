@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { execa } from 'execa';
-import { mkdtemp, readdir, rm, writeFile } from 'node:fs/promises';
+import { mkdtemp, readdir, readFile, rm, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { makeFollowedFilm } from '../../media/src/testing/followed-film.ts';
@@ -42,17 +42,27 @@ async function run(...args: string[]) {
   const lines: Line[] = [];
   const told: string[] = [];
   const code = await deliverCommand(['--out', out, ...args], (l) => lines.push(JSON.parse(l) as Line), (l) => told.push(l), new AbortController().signal);
-  return { code, lines, told, files: await readdir(out).catch(() => [] as string[]) };
+  return { code, lines, told, out, files: await readdir(out).catch(() => [] as string[]) };
 }
 const basic = (...more: string[]) => run('--master', at('film one.mp4'), '--specs', at('book.json'), ...more);
 
 describe('deliver', () => {
+  test('--out that is a file is one sentence, and nothing is written', async () => {
+    const { code, told, lines } = await basic('--placement', 'tall', '--out', at('book.json'));
+    expect([code, lines]).toEqual([2, []]);
+    expect(told.join(' ')).toContain('is a file, not a folder');
+  });
   test('two placements: two passed files, each told once, with progress on the way', async () => {
-    const { code, lines, files } = await basic('--placement', 'tall', '--placement', 'square', '--jobs', '2');
+    const { code, lines, files, out } = await basic('--placement', 'tall', '--placement', 'square', '--jobs', '2');
     expect(code).toBe(0);
     const done = lines.filter((l) => l.event === 'deliverable');
     expect(done.map((l) => l.status)).toEqual(['passed', 'passed']);
     expect(files.sort()).toEqual(['film-one_square_240x240_25fps_v1.mp4', 'film-one_tall_180x320_25fps_v1.mp4']);
+    // Run again into the same folder, nothing that lies there is overwritten.
+    const first = await readFile(join(out, 'film-one_tall_180x320_25fps_v1.mp4'));
+    const again = await basic('--placement', 'tall', '--out', out, '--quiet');
+    expect(again.lines.at(-1)).toMatchObject({ status: 'passed', file: join(out, 'film-one_tall_180x320_25fps_v2.mp4') });
+    expect(await readFile(join(out, 'film-one_tall_180x320_25fps_v1.mp4'))).toEqual(first);
     const progress = lines.filter((l) => l.event === 'progress');
     expect(progress.length).toBeGreaterThan(0);
     for (const p of progress) expect(['analyse', 'encode', 'measure']).toContain(p.stage);

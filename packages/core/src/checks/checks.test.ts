@@ -75,6 +75,20 @@ describe('check reports', () => {
     expect(report.checks.filter((c) => !c.ok).map((c) => c.name)).toEqual([name]);
   });
   test('silence has no loudness to be wrong', () => {
-    expect(checkFile(plan, { ...good, audio: { ...good.audio!, loudness: { integratedLufs: null, truePeakDbtp: null } } }).passed).toBe(true);
+    const silent = { ...good, audio: { ...good.audio!, loudness: { integratedLufs: null, truePeakDbtp: null } } };
+    expect(checkFile(plan, silent, { heard: false }).passed).toBe(true);
+  });
+  test('silence is no success where something is heard in the master, and an unknown peak is none', () => {
+    const failed = (measured: MeasuredFile, heard = true) => checkFile(plan, measured, { heard }).checks.filter((c) => !c.ok).map((c) => c.name);
+    const withSound = (over: Partial<NonNullable<MeasuredFile['audio']>>) => ({ ...good, audio: { ...good.audio!, ...over } });
+    expect(failed(good)).toEqual([]);
+    expect(failed({ ...good, audio: null })).toEqual(['Sound']);
+    expect(failed(withSound({ loudness: { integratedLufs: null, truePeakDbtp: null } }))).toEqual(['Sound, heard']);
+    expect(failed(withSound({ loudness: { integratedLufs: null, truePeakDbtp: null } }), false)).toEqual([]);
+    expect(failed(withSound({ loudness: { ...good.audio!.loudness, truePeakDbtp: null } }))).toEqual(['True peak']);
+    // At the edge of what is allowed, and a hundredth of a second beyond.
+    const { seconds } = good.audio!;
+    expect(failed(withSound({ seconds: seconds - 0.1 }))).toEqual([]);
+    expect(failed(withSound({ seconds: seconds - 0.11 }))).toEqual(['Sound, length']);
   });
 });

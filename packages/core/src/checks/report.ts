@@ -114,7 +114,7 @@ export function checkFile(plan: RenderPlan, measured: MeasuredFile, source?: Mad
       `${codecLabel(a.codec)}, ${channelsLabel(a.channels)}, ${a.sampleRate / 1000} kHz`,
       a.codec === plan.audio.codec && a.channels === plan.audio.channels && a.sampleRate === plan.audio.sampleRate);
     const seconds = planSeconds(plan);
-    line('Sound, length', `${seconds.toFixed(2)} ± ${soundLengthTolerance} s`, `${a.seconds.toFixed(2)} s`, Math.abs(a.seconds - seconds) <= soundLengthTolerance);
+    line('Sound, length', `${seconds.toFixed(2)} ± ${soundLengthTolerance} s`, `${a.seconds.toFixed(2)} s`, Math.abs(a.seconds - seconds) <= soundLengthTolerance + 1e-6);
     const { loudness } = plan.audio;
     const { integratedLufs, truePeakDbtp } = a.loudness;
     // A silent master makes a silent file; one in which something is heard does not.

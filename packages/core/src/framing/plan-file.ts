@@ -3,7 +3,7 @@ import { sizeSchema } from '../picture/geometry.ts';
 import { asEdited, keptLength, keptSchema, paceSchema, playedWithin, usualJoinMs, type Played } from '../edits/cut.ts';
 import type { FrameSpan } from '../time/span.ts';
 import type { MasterFacts } from '../masters/facts.ts';
-import { fail, ok, type Result } from '../problem.ts';
+import { fail, faultLine, ok, type Result } from '../problem.ts';
 import { rateLabel, rateSchema } from '../time/rate.ts';
 import { carryFraming, matchByTime, type CarryFilm } from './carry.ts';
 import { framingSchema, type Framing } from './framing.ts';
@@ -53,8 +53,7 @@ export function readVersionPlan(text: string, fileName = 'The plan'): Result<Ver
   }
   const parsed = versionPlanSchema.safeParse(data);
   if (parsed.success) return ok(parsed.data);
-  const issue = parsed.error.issues[0]!;
-  return fail('plan-refused', `${fileName} was not taken: ${issue.path.length ? `${issue.path.map(String).join('.')}: ` : ''}${issue.message}.`, 'Mend that field, or export the plan again.');
+  return fail('plan-refused', `${fileName} was not taken: ${faultLine(parsed.error)}.`, 'Mend that field, or export the plan again.');
 }
 
 /** A plan for a master that may be another than its own. */

@@ -1,17 +1,7 @@
-import type { z } from 'zod';
-import { fail, ok, type Result } from '../problem.ts';
+import { fail, faultLine, ok, type Result } from '../problem.ts';
 import { parseRate, type Rate } from '../time/rate.ts';
 import type { RateRule } from '../time/delivered-rate.ts';
 import { specBookSchema, type Outlet, type Placement, type SpecBook } from './schema.ts';
-
-/** The first fault of a refused document, with its path: `outlets.0.placements.1.frame.width: …`. */
-function issueLine(error: z.ZodError): string {
-  const first = error.issues[0];
-  if (!first) return 'it is not understood';
-  const path = first.path.map(String).join('.');
-  const more = error.issues.length > 1 ? ` (and ${error.issues.length - 1} more)` : '';
-  return `${path ? `${path}: ` : ''}${first.message}${more}`;
-}
 
 /** Reads a spec book file's text. The problem names the first wrong field by its path. */
 export function readSpecBook(text: string, fileName = 'The spec book'): Result<SpecBook> {
@@ -23,7 +13,7 @@ export function readSpecBook(text: string, fileName = 'The spec book'): Result<S
   }
   const parsed = specBookSchema.safeParse(data);
   if (!parsed.success) {
-    return fail('spec-book-refused', `${fileName} was not taken: ${issueLine(parsed.error)}.`, 'Mend that field and add the file again.');
+    return fail('spec-book-refused', `${fileName} was not taken: ${faultLine(parsed.error)}.`, 'Mend that field and add the file again.');
   }
   return ok(parsed.data);
 }

@@ -4,11 +4,17 @@ import { catching, Cancelled, explainFailure, must, ProblemError, runFfmpeg } fr
 test.each([
   ['av_interleaved_write_frame(): No space left on device\nConversion failed!', 'disk-full'],
   ['x264 [error]: malloc failed\nCannot allocate memory', 'memory-full'],
+  ['file:/home/anna/films/kite.mp4: No such file or directory', 'file-gone'],
+  ['frame= 12\nmivvy: the tool was ended from outside by SIGKILL', 'tool-killed'],
+  ['[out#0 @ 0x55] /srv/data/exports/x.mp4: Permission denied', 'not-allowed'],
+  ['[in#0 @ 0x55] Error opening input: Input/output error', 'disk-error'],
+  ['[in#0 @ 0x55] Error in /home/anna/films/kite.mp4: odd', 'ffmpeg-failed'],
   ['[libx264 @ 0x55] Error setting profile high\nConversion failed!', 'ffmpeg-failed'],
 ])('what the tool says becomes words: %j', (stderr, code) => {
   const problem = explainFailure(stderr, 'exit 1');
   expect(problem.code).toBe(code);
-  expect(problem.sentence).not.toMatch(/0x55|Conversion failed|undefined/);
+  expect(problem.sentence).not.toMatch(/0x55|Conversion failed|undefined|\/(home|srv)\//);
+  expect(problem.sentence).toMatch(/^[A-Z].*\.$/);
 });
 
 test('problems travel through steps as values; anything else is a mistake of ours and is thrown', async () => {

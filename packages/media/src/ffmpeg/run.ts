@@ -87,7 +87,8 @@ export function explainFailure(stderr: string, exit: string): Problem {
   if (known) return { code: known.code, sentence: known.sentence, mend: known.mend };
   const lines = stderr.split('\n').map((l) => l.trim()).filter(Boolean);
   const last = lines.filter((l) => !/^Conversion failed/.test(l)).findLast((l) => /error|invalid|fail|unable|not /i.test(l)) ?? lines.at(-1) ?? exit;
-  return { code: 'ffmpeg-failed', sentence: `The video tool stopped: ${withoutPlaces(last.replace(/^\[[^\]]*\]\s*/, '')).slice(0, 300)}`, mend: 'Its log has the details; start it again once that is mended.' };
+  const said = withoutPlaces(last.replace(/^\[[^\]]*\]\s*/, '')).slice(0, 300).replace(/[.\s]*$/, '');
+  return { code: 'ffmpeg-failed', sentence: `The video tool stopped: ${said}.`, mend: 'Its log has the details; start it again once that is mended.' };
 }
 
 /** What every call of ffmpeg starts with. */

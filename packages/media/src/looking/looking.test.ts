@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
-import { copyFile, mkdir, truncate } from 'node:fs/promises';
+import { copyFile, mkdir, readFile, truncate, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { placeAt, planMaster, type MasterFacts, type Shot, type ShotLook, type Track } from '@mivvy/core';
 import { Cancelled } from '../ffmpeg/run.ts';
@@ -80,6 +80,20 @@ describe('looking at a film', () => {
     if (!look.ok) throw new Error(look.problem.sentence);
     expect(look.value.detector).toMatchObject({ kind: 'missing', sentence: expect.stringMatching(/^The detector could not be loaded .*movement, colour and contrast alone\.$/) });
     expect(off(movers(look.value.shots[0]!)[0]!, 0)).toBeLessThan(0.03);
+  }, 60_000);
+
+  test('a detector that fails on pictures says so, and does not say that it saw nothing', async () => {
+    const models = join(dir, 'failing');
+    await mkdir(models, { recursive: true });
+    for (const name of ['centernet.json', 'centernet.bin', 'blazeface.json', 'blazeface.bin']) await copyFile(join(shippedModels(), name), join(models, name));
+    const graph = JSON.parse(await readFile(join(models, 'centernet.json'), 'utf8')) as { modelTopology: { node: { name: string; op: string; attr?: object }[] } };
+    // A convolution without its numbers loads and cannot be worked out.
+    const node = graph.modelTopology.node.find((n) => n.op.includes('Conv2D'))!;
+    node.attr = {};
+    await writeFile(join(models, 'centernet.json'), JSON.stringify(graph));
+    const look = await lookAtFilm(film, facts, master(), shots, { detector: models });
+    if (!look.ok) throw new Error(look.problem.sentence);
+    expect(look.value.detector).toMatchObject({ kind: 'missing', sentence: expect.stringMatching(/^The detector (failed on a picture|could not be loaded) .*contrast alone\.$/) });
   }, 60_000);
 
   test('it can be stopped', async () => {

@@ -1,6 +1,6 @@
 import type { ErrorRequestHandler, Request, RequestHandler, Response } from 'express';
 import type { z } from 'zod';
-import type { Problem } from '@mivvy/core';
+import { faultLine, type Problem } from '@mivvy/core';
 import { diskFullProblem, isDiskFull } from '../disk/full.ts';
 import { NotReplaced } from '../masters.ts';
 
@@ -21,8 +21,7 @@ export function refuse(status: number, code: string, sentence: string, mend = ''
 export function bodyOf<S extends z.ZodType>(schema: S, request: Request): z.infer<S> {
   const parsed = schema.safeParse(request.body ?? {});
   if (parsed.success) return parsed.data;
-  const issue = parsed.error.issues[0];
-  return refuse(400, 'bad-request', `${issue?.path.length ? `${issue.path.map(String).join('.')}: ` : ''}${issue?.message ?? 'The request was not understood.'}`);
+  return refuse(400, 'bad-request', `${faultLine(parsed.error)}.`);
 }
 
 /** One named part of a request's address. */
