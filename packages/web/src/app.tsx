@@ -5,35 +5,29 @@ import { useServerEvents } from './api/queries.ts';
 import { DiskNote } from './parts/disk-note.tsx';
 import { KeysSheet } from './parts/keys-sheet.tsx';
 import { Empty } from './parts/notices.tsx';
-import { DeliverablesScreen } from './screens/deliverables/deliverables-screen.tsx';
-import { ExportsScreen } from './screens/exports/exports-screen.tsx';
-import { FramingScreen } from './screens/framing/framing-screen.tsx';
-import { MastersScreen } from './screens/masters/masters-screen.tsx';
-import { ProductionFrame } from './screens/production/production-frame.tsx';
 import { ProductionsScreen } from './screens/productions/productions-screen.tsx';
-import { ProofSheetScreen } from './screens/proof-sheet/proof-sheet-screen.tsx';
-import { TimingScreen } from './screens/timing/timing-screen.tsx';
-import { SpecBookScreen } from './screens/spec-book/spec-book-screen.tsx';
 import { DeskContext } from './theme/use-desk-colour.ts';
 import { deskTheme, type Desk } from './theme/theme.ts';
 
+/** Screens are loaded when they are opened; the first page needs only itself. */
 const router = createBrowserRouter([
   {
     element: <Shell />,
+    hydrateFallbackElement: <div className="desk" aria-busy="true" />,
     errorElement: <div className="desk"><Empty title="Something unexpected happened on this page.">Reload it; nothing on the server was changed.</Empty></div>,
     children: [
       { path: '/', element: <ProductionsScreen /> },
-      { path: '/spec-book', element: <SpecBookScreen /> },
+      { path: '/spec-book', lazy: async () => ({ Component: (await import('./screens/spec-book/spec-book-screen.tsx')).SpecBookScreen }) },
       {
         path: '/productions/:productionId',
-        element: <ProductionFrame />,
+        lazy: async () => ({ Component: (await import('./screens/production/production-frame.tsx')).ProductionFrame }),
         children: [
-          { index: true, element: <ProofSheetScreen /> },
-          { path: 'masters/:masterId?', element: <MastersScreen /> },
-          { path: 'framing/:versionId?', element: <FramingScreen /> },
-          { path: 'timing/:masterId?/:cutId?', element: <TimingScreen /> },
-          { path: 'exports', element: <ExportsScreen /> },
-          { path: 'deliverables/:versionId?', element: <DeliverablesScreen /> },
+          { index: true, lazy: async () => ({ Component: (await import('./screens/proof-sheet/proof-sheet-screen.tsx')).ProofSheetScreen }) },
+          { path: 'masters/:masterId?', lazy: async () => ({ Component: (await import('./screens/masters/masters-screen.tsx')).MastersScreen }) },
+          { path: 'framing/:versionId?', lazy: async () => ({ Component: (await import('./screens/framing/framing-screen.tsx')).FramingScreen }) },
+          { path: 'timing/:masterId?/:cutId?', lazy: async () => ({ Component: (await import('./screens/timing/timing-screen.tsx')).TimingScreen }) },
+          { path: 'exports', lazy: async () => ({ Component: (await import('./screens/exports/exports-screen.tsx')).ExportsScreen }) },
+          { path: 'deliverables/:versionId?', lazy: async () => ({ Component: (await import('./screens/deliverables/deliverables-screen.tsx')).DeliverablesScreen }) },
         ],
       },
       { path: '*', element: <div className="desk"><Empty title="There is nothing at this address." action={<a className="fix" href="/">All productions</a>} /></div> },

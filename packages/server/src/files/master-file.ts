@@ -16,9 +16,12 @@ export async function stateOfMaster(ws: Ws, row: MasterRow, wait: boolean): Prom
   return answer.state;
 }
 
-/** The path of a master's film, if what lies there is the film that was brought in; nothing is made from another. */
-export async function openMaster(ws: Ws, row: MasterRow): Promise<Result<string>> {
-  const state = await stateOfMaster(ws, row, true);
+/**
+ * The path of a master's film, if what lies there is the film that was brought in; nothing is made from another. What is
+ * only looked at does not wait until a whole film has been summed.
+ */
+export async function openMaster(ws: Ws, row: MasterRow, { wait }: { wait: boolean } = { wait: true }): Promise<Result<string>> {
+  const state = await stateOfMaster(ws, row, wait);
   if (state === 'gone') return fail('master-gone', `The film “${row.name}” is no longer where it was.`, 'Put it back, or bring it in again in its place.');
   if (state === 'changed') {
     return fail('master-changed', `The film “${row.name}” was changed on the disk since it was brought in.`, 'Take the changed film in its place: its framing is carried over.');

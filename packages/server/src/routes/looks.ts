@@ -36,7 +36,7 @@ export function lookRoutes(ws: Workspace): Router {
     if (frame >= frames) refuse(400, 'bad-request', `The film ends at frame ${frames - 1}.`);
     const shots = row.shots ?? oneShot;
     const shot = shotSpans(shots, frames)[shotIndexAt(shots, frame)]!;
-    const film = await openMaster(ws, row);
+    const film = await openMaster(ws, row, { wait: false });
     if (!film.ok) refuse(409, film.problem.code, film.problem.sentence, film.problem.mend);
     const places = await followDrawnBox(film.value, row.facts, planMaster(row.facts, row.sha256 ?? ''), shot, frame, clampFraction(box));
     if (!places.ok) refuse(500, places.problem.code, places.problem.sentence, places.problem.mend);

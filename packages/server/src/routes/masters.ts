@@ -64,7 +64,7 @@ export function masterRoutes(ws: Workspace): Router {
     if (!Number.isInteger(frame) || frame < 0 || frame >= row.facts.video.frames) refuse(404, 'not-found', 'The film has no such frame.');
     const path = stillPath(ws.storage, row.id, row.take, frame);
     if (!existsSync(path)) {
-      const film = await openMaster(ws, row);
+      const film = await openMaster(ws, row, { wait: false });
       if (!film.ok) refuse(409, film.problem.code, film.problem.sentence, film.problem.mend);
       await mkdir(dirname(path), { recursive: true });
       const made = await stills.add(() => makeStill(film.value, row.facts, frame, stillHeight, path), { throwOnTimeout: true });

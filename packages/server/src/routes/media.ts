@@ -24,7 +24,7 @@ export function mediaRoutes(ws: Workspace): Router {
     // A film that browsers play is given as it is, until its proxy is asked for by name.
     const original = row.facts !== null && browserPlays(row.facts) && !(req.query.as === 'proxy' && row.proxy === 'made');
     if (!original && row.proxy !== 'made') refuse(404, 'no-proxy', 'There is no proxy of this film yet.', 'It is being made.');
-    const film = original ? await openMaster(ws, row) : null;
+    const film = original ? await openMaster(ws, row, { wait: false }) : null;
     if (film && !film.ok) refuse(409, film.problem.code, film.problem.sentence, film.problem.mend);
     const path = film?.ok ? film.value : proxyPath(ws.storage, row.id);
     const type = original && /webm|matroska/.test(row.facts!.container) ? 'video/webm' : 'video/mp4';
