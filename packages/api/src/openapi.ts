@@ -40,7 +40,7 @@ export const operations: readonly Operation[] = [
   { method: 'post', path: '/api/masters/{id}/carry', summary: 'Copy the framing of all its versions to another master, shot by shot; versions that are missing there are made', body: s.carryMasterSchema, answer: s.carryAnswerSchema },
   { method: 'post', path: '/api/masters/{id}/cuts', summary: 'Make a cut of a master; without spans it keeps the whole film', body: s.newCutSchema, answer: s.masterSchema },
   { method: 'post', path: '/api/masters/{id}/cuts/read', summary: 'Make a cut from a CMX 3600 EDL or an OpenTimelineIO file', body: s.readFileSchema, answer: s.cutReadSchema },
-  { method: 'get', path: '/api/masters/{id}/along', summary: 'Loudness, speech and silence along a master, and how much goes on in its shots', answer: s.alongSchema },
+  { method: 'get', path: '/api/masters/{id}/along', summary: 'Loudness, speech and silence along a master, and how much goes on in its shots', answer: s.filmActivitySchema },
   { method: 'patch', path: '/api/cuts/{id}', summary: 'Change a cut; refused with 409 when it was changed elsewhere meanwhile', body: s.cutChangeSchema, answer: s.masterSchema },
   { method: 'delete', path: '/api/cuts/{id}', summary: 'Remove a cut; versions that played it play the full film', answer: s.masterSchema },
   { method: 'post', path: '/api/cuts/{id}/undo', summary: 'Take the last change of a cut back', answer: s.masterSchema },

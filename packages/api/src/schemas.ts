@@ -211,7 +211,7 @@ export const playsCutSchema = z.strictObject({ cutId: id.nullable() });
 export const cutReadSchema = z.object({ master: masterSchema, cutId: id, words: z.array(z.string()) });
 
 /** What is heard and seen along a master, for cutting it. */
-export const alongSchema = z.object({
+export const filmActivitySchema = z.object({
   masterId: id,
   /** Loudness of each frame, dB below full scale, whole numbers; null where the film has no sound. */
   levels: z.array(z.number().int()).nullable(),
@@ -220,7 +220,7 @@ export const alongSchema = z.object({
   /** How much goes on in each shot, 0 to 1, and the earlier shot that it repeats. */
   shots: z.array(z.object({ from: z.number().int(), to: z.number().int(), interest: z.number(), repeats: z.number().int().optional() })),
 });
-export type Along = z.infer<typeof alongSchema>;
+export type FilmActivity = z.infer<typeof filmActivitySchema>;
 export const acceptRequestSchema = z.strictObject({ mark: acceptanceSchema.shape.mark, reason: acceptanceSchema.shape.reason });
 export const unacceptRequestSchema = z.strictObject({ mark: acceptanceSchema.shape.mark });
 export const framingChangeSchema = z.strictObject({ revision: z.number().int(), framing: framingSchema });

@@ -2,7 +2,7 @@ import { access, constants, mkdir, readdir, readFile, mkdtemp, rm, stat } from '
 import { basename, extname, join, resolve } from 'node:path';
 import { parseArgs } from 'node:util';
 import {
-  checkKept, deliverableName, fail, findPlacement, followedWords, followFilm, frameForMaster, frameRules, heldFraming, keepWithin, makePlan, nameKey, ok, parsePace, parseTimecode, planFingerprint, planForMaster, planMaster, problemLine, readSpecBook, readVersionPlan, refusal, settlePose,
+  checkKept, deliverableName, fail, findPlacement, followedWords, followFilm, frameForMaster, frameRules, heldFraming, keepWithin, makePlan, nameKey, ok, parsePace, parseTimecode, planFingerprint, planForMaster, planMaster, problemLine, readSpecBook, readVersionPlan, refusal, clampPose,
   troublesOf, usualLively, type FrameSpan, type Framing, type MasterFacts, type Pace, type Played, type PlacedOutlet, type Pose, type Result,
 } from '@mivvy/core';
 import { Cancelled, countFrames, deliver, findShots, lookAtFilm, probeMaster, sha256File } from '@mivvy/media';
@@ -146,7 +146,7 @@ async function readyToFollow(request: Request, facts: MasterFacts, sha256: strin
     const frame = frameForMaster(facts.video.displayed, placement.frame, placement.largerFrame);
     const run = followFilm(
       { shots, frames: facts.video.frames, rate: facts.video.rate, master: facts.video.displayed, keeps: [], looks: look.value.shots, drawn: [], rules: frameRules(placement, frame, { kind: 'place' }) },
-      heldFraming(settlePose(request.pose, facts.video.displayed, frame)), { lively: request.lively, handMade: true },
+      heldFraming(clampPose(request.pose, facts.video.displayed, frame)), { lively: request.lively, handMade: true },
     );
     return { framing: run.framing, words: followedWords(run) };
   });
@@ -210,7 +210,7 @@ async function run(request: Request, { facts, sha256, places, played, framing, f
     const { outlet, placement } = place;
     const followed = follow?.(place);
     if (followed) tell(`${outlet.name}, ${placement.name}: ${followed.words}`);
-    const pose = settlePose(request.pose, facts.video.displayed, placement.frame);
+    const pose = clampPose(request.pose, facts.video.displayed, placement.frame);
     const planned = makePlan({ facts, sha256, placement, framing: followed?.framing ?? framing ?? heldFraming(pose), ...played });
     const troubles = troublesOf(planned, placement);
     const event = (rest: object) => print(JSON.stringify({ event: 'deliverable', placement: placement.id, ...rest, troubles }));

@@ -1,4 +1,4 @@
-import { frameUnit, heldFraming, shareWithSetup, unitsOf, type Clip, type Framing, type Keep, type Move, type Pose, type Shot, type Size } from '@mivvy/core';
+import { setShotFraming, heldFraming, shareWithSetup, unitsOf, type Clip, type Framing, type Keep, type Move, type Pose, type Shot, type Size } from '@mivvy/core';
 import { kiteWeekend } from './film/scenes.ts';
 
 /** First frames of the film's shots, at 25 a second. */
@@ -53,7 +53,7 @@ export function filmFraming(placementId: string, film: Film): Framing {
     const units = () => unitsOf(framing, film.shots, film.frames);
     const unit = units().find((u) => u.from === filmCuts[Number(shot) - 1])!;
     const clip: Clip = { move, fill: { kind: 'filled' }, length: unit.to - unit.from };
-    framing = frameUnit(framing, units(), unit, clip);
+    framing = setShotFraming(framing, units(), unit, clip);
     if (move.kind === 'hold' && units().filter((u) => u.setup === unit.setup).length > 1) framing = shareWithSetup(framing, units(), unit);
   }
   return framing;

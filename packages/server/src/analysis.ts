@@ -1,7 +1,7 @@
 import { readFile, rename, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { z } from 'zod';
-import { shotsSchema, type FilmLooks } from '@mivvy/core';
+import { shotsSchema, type Thumbnails } from '@mivvy/core';
 import type { FoundShots } from '@mivvy/media';
 import type { Storage } from './storage.ts';
 
@@ -28,6 +28,6 @@ export async function writeAnalysis(storage: Storage, sha256: string, found: Fou
 }
 
 /** The small pictures of a film, if it has been looked at. */
-export async function looksOf(storage: Storage, sha256: string | null): Promise<FilmLooks | undefined> {
+export async function readThumbnails(storage: Storage, sha256: string | null): Promise<Thumbnails | undefined> {
   return sha256 === null ? undefined : (await readAnalysis(storage, sha256))?.looks;
 }

@@ -1,6 +1,6 @@
 import { eq } from 'drizzle-orm';
-import { carryFraming, carryKeeps, carryKept, clipOf, frameSpan, matchByTime, matchShots, oneShot, rateLabel, sizeLabel, unitsOf, type CarryFilm, type Framing, type MasterFacts, type Shot, type ShotMatch } from '@mivvy/core';
-import { looksOf } from './analysis.ts';
+import { carryFraming, carryKeeps, carryKept, clipOf, replaceFramingIn, matchByTime, matchShots, oneShot, rateLabel, sizeLabel, unitsOf, type CarryFilm, type Framing, type MasterFacts, type Shot, type ShotMatch } from '@mivvy/core';
+import { readThumbnails } from './analysis.ts';
 import { cuts, masters, versions, type FilmBefore } from './db/schema.ts';
 import { remember } from './history.ts';
 import { now, type Workspace } from './workspace.ts';
@@ -15,7 +15,7 @@ export function carryFilm(row: { shots: Shot[] | null; facts: MasterFacts | null
 
 /** Which shots of one film are which of another: by their pictures where both have been looked at, else by time. */
 export async function matchFilms(ws: Ws, from: { film: CarryFilm; sha256: string | null }, to: { film: CarryFilm; sha256: string | null }): Promise<ShotMatch> {
-  const [before, after] = await Promise.all([looksOf(ws.storage, from.sha256), looksOf(ws.storage, to.sha256)]);
+  const [before, after] = await Promise.all([readThumbnails(ws.storage, from.sha256), readThumbnails(ws.storage, to.sha256)]);
   if (!before || !after) return matchByTime(from.film, to.film);
   return matchShots(from.film.shots, from.film.frames, before, to.film.shots, to.film.frames, after);
 }
@@ -31,7 +31,7 @@ export function carryMatched(framing: Framing, own: Framing, source: CarryFilm, 
   const carried = carryFraming(framing, source, film, match);
   return unitsOf(carried, film.shots, film.frames).reduce((f, unit) => {
     const old = match[unit.shot];
-    return old === null || old === undefined || (onlyShot !== undefined && old !== onlyShot) ? f : frameSpan(f, unit, clipOf(carried, unit), film.frames);
+    return old === null || old === undefined || (onlyShot !== undefined && old !== onlyShot) ? f : replaceFramingIn(f, unit, clipOf(carried, unit), film.frames);
   }, own);
 }
 

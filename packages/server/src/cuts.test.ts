@@ -2,7 +2,7 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { join } from 'node:path';
 import { execa } from 'execa';
 import { z } from 'zod';
-import { alongSchema, cutReadSchema, deliverableSchema, inboxFileSchema, jobSchema, masterSchema, productionDetailSchema, productionSchema, versionSchema, type Master, type Version } from '@mivvy/api';
+import { filmActivitySchema, cutReadSchema, deliverableSchema, inboxFileSchema, jobSchema, masterSchema, productionDetailSchema, productionSchema, versionSchema, type Master, type Version } from '@mivvy/api';
 import { testServer, until, type TestServer } from './testing/server.ts';
 
 let s: TestServer;
@@ -92,7 +92,7 @@ describe('cuts', () => {
 
   test('what is heard and seen along the film', async () => {
     // Asked for by two screens at once, it is listened to once.
-    const [along, again] = await Promise.all([1, 2].map(() => s.get(alongSchema, 'GET', `/masters/${master.id}/along`)));
+    const [along, again] = await Promise.all([1, 2].map(() => s.get(filmActivitySchema, 'GET', `/masters/${master.id}/along`)));
     expect(again).toEqual(along);
     expect(along!.levels).toHaveLength(150);
     expect(along!.silences).toHaveLength(1);

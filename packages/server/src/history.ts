@@ -3,11 +3,11 @@ import type { Database, Writer } from './db/database.ts';
 import { changes, type Memento } from './db/schema.ts';
 
 /** Whether a change can be taken back, and one taken back done again. */
-export interface Can {
+export interface UndoState {
   undo: boolean;
   redo: boolean;
 }
-const nothing: Can = { undo: false, redo: false };
+const nothing: UndoState = { undo: false, redo: false };
 
 /** How many changes are remembered for one version or master. */
 const remembered = 200;
@@ -33,7 +33,7 @@ export async function forgetChanges(db: Writer, subjectIds: readonly string[]): 
 }
 
 /** For some versions or masters, what can be taken back or done again. */
-export async function whatCan(db: Database, subjectIds: readonly string[]): Promise<(id: string) => Can> {
+export async function undoStates(db: Database, subjectIds: readonly string[]): Promise<(id: string) => UndoState> {
   if (subjectIds.length === 0) return () => nothing;
   const rows = await db.select({ id: changes.subjectId, undo: sql<number>`sum(${changes.undone} = 0)`, redo: sql<number>`sum(${changes.undone} = 1)` }).from(changes).where(inArray(changes.subjectId, [...subjectIds])).groupBy(changes.subjectId);
   const found = new Map(rows.map((r) => [r.id, { undo: r.undo > 0, redo: r.redo > 0 }]));

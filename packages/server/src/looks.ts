@@ -1,7 +1,7 @@
 import { readFile, rename, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { eq, sql } from 'drizzle-orm';
-import { filmLookSchema, type FilmLook } from '@mivvy/core';
+import { subjectScanSchema, type SubjectScan } from '@mivvy/core';
 import type { LookView } from '@mivvy/api';
 import { jobs, masters } from './db/schema.ts';
 import type { Storage } from './storage.ts';
@@ -10,20 +10,20 @@ import type { Workspace } from './workspace.ts';
 const fileOf = (storage: Storage, sha256: string) => join(storage.analysis, `${sha256}.look.json`);
 
 /** What is being seen in films at this moment, by the sum of their bytes: whole only when the looking has ended. */
-const growing = new Map<string, FilmLook>();
+const growing = new Map<string, SubjectScan>();
 
 /** Shows what has been seen so far, or lets go of it. */
-export function showGrowing(sha256: string, look: FilmLook | null): void {
+export function showGrowing(sha256: string, look: SubjectScan | null): void {
   if (look) growing.set(sha256, look);
   else growing.delete(sha256);
 }
 
 /** What was seen in a film, once it has been looked at whole: the same bytes are never looked at twice. */
-export async function readLook(storage: Storage, sha256: string): Promise<FilmLook | undefined> {
+export async function readLook(storage: Storage, sha256: string): Promise<SubjectScan | undefined> {
   const text = await readFile(fileOf(storage, sha256), 'utf8').catch(() => undefined);
   if (text === undefined) return undefined;
   try {
-    const parsed = filmLookSchema.safeParse(JSON.parse(text));
+    const parsed = subjectScanSchema.safeParse(JSON.parse(text));
     return parsed.success ? parsed.data : undefined;
   } catch {
     // Half a file is no file: the film is looked at again.
@@ -31,7 +31,7 @@ export async function readLook(storage: Storage, sha256: string): Promise<FilmLo
   }
 }
 
-export async function writeLook(storage: Storage, sha256: string, look: FilmLook): Promise<void> {
+export async function writeLook(storage: Storage, sha256: string, look: SubjectScan): Promise<void> {
   const path = fileOf(storage, sha256);
   await writeFile(`${path}.part`, JSON.stringify(look));
   await rename(`${path}.part`, path);
@@ -40,7 +40,7 @@ export async function writeLook(storage: Storage, sha256: string, look: FilmLook
 /** What was seen in a master, as the API shows it. */
 export async function lookView(ws: Pick<Workspace, 'db' | 'storage'>, row: typeof masters.$inferSelect): Promise<LookView> {
   const of = row.shots?.length ?? 1;
-  const view = (state: LookView['state'], look?: FilmLook): LookView => ({ masterId: row.id, state, looked: look?.shots.length ?? 0, of: Math.max(of, look?.shots.length ?? 0), detector: look?.detector ?? { kind: 'off' }, shots: look?.shots ?? [], drawn: row.drawn });
+  const view = (state: LookView['state'], look?: SubjectScan): LookView => ({ masterId: row.id, state, looked: look?.shots.length ?? 0, of: Math.max(of, look?.shots.length ?? 0), detector: look?.detector ?? { kind: 'off' }, shots: look?.shots ?? [], drawn: row.drawn });
   const done = row.sha256 === null ? undefined : await readLook(ws.storage, row.sha256);
   if (done) return view('done', done);
   const [job] = await ws.db.select().from(jobs).where(sql`${jobs.subjectId} = ${row.id} and ${jobs.kind} = 'look'`).orderBy(sql`${jobs.createdAt} desc`).limit(1);

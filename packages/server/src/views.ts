@@ -5,7 +5,7 @@ import { cuts, deliverables, jobs, masters, productions, versions } from './db/s
 import { wrongWithFile } from './files/deliverable-file.ts';
 import type { FileState } from './files/known-file.ts';
 import { stateOfMaster } from './files/master-file.ts';
-import { whatCan, type Can } from './history.ts';
+import { undoStates, type UndoState } from './history.ts';
 import { toJob, type JobRow } from './jobs/runner.ts';
 import type { Workspace } from './workspace.ts';
 
@@ -21,9 +21,9 @@ export function toProduction(row: typeof productions.$inferSelect): Production {
 
 type CutRow = typeof cuts.$inferSelect;
 
-const toCut = ({ id, masterId, name, kept, pace, joinMs, revision }: CutRow, can: Can): Cut => ({ id, masterId, name, kept, pace, joinMs, revision, can });
+const toCut = ({ id, masterId, name, kept, pace, joinMs, revision }: CutRow, can: UndoState): Cut => ({ id, masterId, name, kept, pace, joinMs, revision, can });
 
-export function toMaster(row: MasterRow, file: FileState, job: JobRow | undefined, own: readonly CutRow[], can: (id: string) => Can): Master {
+export function toMaster(row: MasterRow, file: FileState, job: JobRow | undefined, own: readonly CutRow[], can: (id: string) => UndoState): Master {
   const proof: Master['proof'] =
     row.state === 'failed' || !row.facts ? { kind: 'none' }
     : row.proxy === 'not-needed' || row.proxy === 'helpful' ? { kind: 'original' }
@@ -49,7 +49,7 @@ export function planOf(ws: Ws, version: VersionRow, master: MasterRow, cut: Play
   return { planned, troubles: troublesOf(planned, place.placement) };
 }
 
-function toVersion(ws: Ws, row: VersionRow, master: MasterRow, cut: CutRow | undefined, newest: { row: DeliverableRow; onDisk: Problem | null } | undefined, job: JobRow | undefined, can: Can): Version {
+function toVersion(ws: Ws, row: VersionRow, master: MasterRow, cut: CutRow | undefined, newest: { row: DeliverableRow; onDisk: Problem | null } | undefined, job: JobRow | undefined, can: UndoState): Version {
   const place = ws.specs.find(row.placementId);
   const current = planOf(ws, row, master, cut);
   const fingerprint = current && master.sha256 ? planFingerprint(current.planned.plan) : undefined;
@@ -82,7 +82,7 @@ async function versionsOf(ws: Ws, productionIds: string[]): Promise<Version[]> {
   );
   const files = new Map(await Promise.all(newestFiles.map(async (row) => [row.versionId, { row, onDisk: await wrongWithFile(ws, row, false) }] as const)));
   const works = new Map(newestJobs.map((j) => [j.subjectId, j]));
-  const can = await whatCan(ws.db, rows.map((r) => r.versions.id));
+  const can = await undoStates(ws.db, rows.map((r) => r.versions.id));
   const played = new Map((await ws.db.select().from(cuts).where(inArray(cuts.productionId, productionIds))).map((c) => [c.id, c]));
   return rows.map(({ versions: v, masters: m }) => toVersion(ws, v, m, v.cutId === null ? undefined : played.get(v.cutId), files.get(v.id), works.get(v.id), can(v.id)));
 }
@@ -92,7 +92,7 @@ export async function masterView(ws: Ws, id: string): Promise<Master | undefined
   const [row] = await ws.db.select().from(masters).where(eq(masters.id, id));
   const [job] = await ws.db.select().from(jobs).where(sql`${jobs.subjectId} = ${id} and ${jobs.kind} = 'ingest' and ${jobs.state} in ('queued', 'running')`);
   const own = await ws.db.select().from(cuts).where(eq(cuts.masterId, id)).orderBy(cuts.createdAt, cuts.id);
-  return row && toMaster(row, await stateOfMaster(ws, row, false), job, own, await whatCan(ws.db, [id, ...own.map((c) => c.id)]));
+  return row && toMaster(row, await stateOfMaster(ws, row, false), job, own, await undoStates(ws.db, [id, ...own.map((c) => c.id)]));
 }
 
 /** One version as the API shows it. */
@@ -121,7 +121,7 @@ export async function productionDetail(ws: Ws, id: string): Promise<ProductionDe
   const films = await ws.db.select().from(masters).where(eq(masters.productionId, id)).orderBy(masters.createdAt, masters.id);
   const active = await ws.db.select().from(jobs).where(sql`${jobs.productionId} = ${id} and ${jobs.state} in ('queued', 'running')`).orderBy(jobs.createdAt);
   const made = await ws.db.select().from(cuts).where(eq(cuts.productionId, id)).orderBy(cuts.createdAt, cuts.id);
-  const can = await whatCan(ws.db, [...films.map((m) => m.id), ...made.map((c) => c.id)]);
+  const can = await undoStates(ws.db, [...films.map((m) => m.id), ...made.map((c) => c.id)]);
   return {
     ...toProduction(row),
     masters: await Promise.all(films.map(async (m) => toMaster(m, await stateOfMaster(ws, m, false), active.find((j) => j.kind === 'ingest' && j.subjectId === m.id), made.filter((c) => c.masterId === m.id), can))),

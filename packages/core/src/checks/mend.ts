@@ -1,5 +1,5 @@
 import type { Size } from '../picture/geometry.ts';
-import { clipOf, frameUnit, type Unit } from '../framing/shots-of.ts';
+import { clipOf, setShotFraming, type Unit } from '../framing/shots-of.ts';
 import { stretchAt, type Framing } from '../framing/framing.ts';
 import { poseAt, windowOf, type Pose } from '../framing/pose.ts';
 import { keepAt, type Keep } from './keeps.ts';
@@ -28,7 +28,7 @@ export function suggestMend(hidden: HiddenSpan, framing: Framing, units: readonl
   const whole = { from: 0, to: units.at(-1)!.to };
   const held = stretch.move.pose;
   const clip = clipOf(framing, unit);
-  const framed = (pose: Pose) => frameUnit(framing, units, unit, { ...clip, move: { kind: 'hold', pose } });
+  const framed = (pose: Pose) => setShotFraming(framing, units, unit, { ...clip, move: { kind: 'hold', pose } });
   /** Frames in which keeps are hidden: of the one in question inside the unit, and of all others anywhere. */
   const count = (f: Framing) => {
     const spans = hiddenKeeps(f, keeps, whole, master, rules);

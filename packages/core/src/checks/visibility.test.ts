@@ -1,7 +1,7 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { heldFraming, layoutAt, type Framing } from '../framing/framing.ts';
-import { frameSpan, unitAt, unitsOf } from '../framing/shots-of.ts';
+import { replaceFramingIn, unitAt, unitsOf } from '../framing/shots-of.ts';
 import { insideMargins } from '../picture/safe.ts';
 import { makePlan } from '../render/plan.ts';
 import { facts, story } from '../testing/samples.ts';
@@ -125,7 +125,7 @@ describe('troubles of keeps', () => {
     const framing = held(0.9);
     const [t] = troubles(framing, [short]);
     const mark = troubleMark(t!, planned(framing).plan, [short]);
-    const elsewhere = frameSpan(framing, { from: 60, to: frames }, { move: { kind: 'hold', pose: { x: 0.2, y: 0.5, zoom: 1 } }, fill: { kind: 'filled' }, length: 60 }, frames);
+    const elsewhere = replaceFramingIn(framing, { from: 60, to: frames }, { move: { kind: 'hold', pose: { x: 0.2, y: 0.5, zoom: 1 } }, fill: { kind: 'filled' }, length: 60 }, frames);
     expect(troubleMark(troubles(elsewhere, [short])[0]!, planned(elsewhere).plan, [short])).toBe(mark);
     const here = held(0.75);
     expect(troubleMark(troubles(here, [short])[0]!, planned(here).plan, [short])).not.toBe(mark);

@@ -1,7 +1,7 @@
 import type { FrameFraction, Margins, Size } from '../picture/geometry.ts';
 import { largestWindowSize } from '../picture/fit.ts';
 import { insideMargins } from '../picture/safe.ts';
-import { filled, frameOfPanel, layoutAt, type Framing, type Stretch } from '../framing/framing.ts';
+import { filled, frameOfPanel, layoutAt, type Framing, type FramingSegment } from '../framing/framing.ts';
 import { isStill, moveWriter, type Move } from '../framing/move.ts';
 import type { FrameSpan } from '../time/span.ts';
 import { keepAt, type Keep } from './keeps.ts';
@@ -110,7 +110,7 @@ function blockState({ bounds, into, tall }: PanelTrack, block: number, left: num
 }
 
 /** The panels of a stretch between two frames. */
-function panelTracks(stretch: Stretch, from: number, to: number, master: Size, frame: Size): PanelTrack[] {
+function panelTracks(stretch: FramingSegment, from: number, to: number, master: Size, frame: Size): PanelTrack[] {
   const fill = stretch.fill ?? filled;
   const { panels } = layoutAt({ version: 1, stretches: [{ ...stretch, from: 0 }] }, 0, master, frame);
   return panels.map(({ source, into }, i) => {

@@ -11,7 +11,7 @@ export interface Advice {
   /** Master frames that it saves from the cut. */
   saves: number;
   /** How little it would be missed, 0 to 1: the higher the sooner it goes. */
-  ease: number;
+  dispensability: number;
 }
 
 /** What was measured of a film, for advice. */
@@ -54,11 +54,11 @@ export function adviceFor(kept: readonly FrameSpan[], facts: AdviceFacts, protec
   const { framesPerSecond } = facts;
   const frames = (seconds: number) => Math.round(seconds * framesPerSecond);
   const found: Advice[] = [];
-  const offer = (span: FrameSpan, reason: AdviceReason, ease: number) => {
+  const offer = (span: FrameSpan, reason: AdviceReason, dispensability: number) => {
     if (span.to <= span.from || keepsAny(facts.speech, span) || keepsAny(protect, span)) return;
     if (keepsAny(found.map((f) => f.span), span)) return;
     const saves = keptLength(keepWithin(kept, span));
-    if (saves > 0) found.push({ span, reason, saves, ease });
+    if (saves > 0) found.push({ span, reason, saves, dispensability });
   };
   // Whole shots first: a cut is cleaner than a trim.
   for (const shot of facts.shots) {
@@ -110,7 +110,7 @@ export function leastAdvice(all: readonly Advice[], need: number): Advice[] | nu
   const took = all.map((a) => {
     const bits = new Uint8Array((most >> 3) + 1);
     for (let n = most; n >= a.saves; n--) {
-      const cost = missed[n - a.saves]! + (1 - a.ease) + perCut;
+      const cost = missed[n - a.saves]! + (1 - a.dispensability) + perCut;
       if (cost < missed[n]! - 1e-12) {
         missed[n] = cost;
         bits[n >> 3]! |= 1 << (n & 7);

@@ -210,7 +210,7 @@ describe('advice', () => {
     }));
   });
   test('the smallest set that is enough, against all sets', () => {
-    const piece = fc.record({ saves: fc.integer({ min: 1, max: 60 }), ease: fc.double({ min: 0, max: 1, noNaN: true }) });
+    const piece = fc.record({ saves: fc.integer({ min: 1, max: 60 }), dispensability: fc.double({ min: 0, max: 1, noNaN: true }) });
     fc.assert(fc.property(fc.array(piece, { minLength: 1, maxLength: 9 }), fc.integer({ min: 1, max: 250 }), (pieces, need) => {
       const all = pieces.map((p, i): Advice => ({ ...p, reason: 'silence', span: { from: i * 100, to: i * 100 + p.saves } }));
       const found = leastAdvice(all, need);

@@ -5,7 +5,7 @@ import type { FrameSpan } from '../time/span.ts';
 import { shotIndexAt, shotSpans, type Shot } from '../shots/shots.ts';
 import { stretchMove } from './move.ts';
 import { centredPose } from './pose.ts';
-import { clipOf, frameSpan, unitsOf } from './shots-of.ts';
+import { clipOf, replaceFramingIn, unitsOf } from './shots-of.ts';
 import { heldFraming, type Framing } from './framing.ts';
 
 /** A film as framings and keeps are carried from it or to it. */
@@ -34,7 +34,7 @@ export function carryFraming(framing: Framing, from: CarryFilm, to: CarryFilm, m
   spans.forEach((span, i) => {
     const old = match[i];
     if (old === null || old === undefined) {
-      carried = frameSpan(carried, span, clipOf(heldFraming(centredPose), span), to.frames);
+      carried = replaceFramingIn(carried, span, clipOf(heldFraming(centredPose), span), to.frames);
       return;
     }
     const origin = oldSpans[old]!.from;
@@ -47,7 +47,7 @@ export function carryFraming(framing: Framing, from: CarryFilm, to: CarryFilm, m
       const paced = { ...clip, move: pace(clip.move), fill: clip.fill.kind === 'stacked' ? { ...clip.fill, lower: pace(clip.fill.lower) } : clip.fill, length: Math.max(1, Math.round(clip.length / k)) };
       const shared = framing.stretches.find((s) => s.from === unit.from)?.setup;
       // Links live on where the new shots are grouped alike.
-      carried = frameSpan(carried, { from: Math.max(span.from, start), to: span.to }, paced, to.frames, shared === undefined ? undefined : to.shots[i]!.setup);
+      carried = replaceFramingIn(carried, { from: Math.max(span.from, start), to: span.to }, paced, to.frames, shared === undefined ? undefined : to.shots[i]!.setup);
     }
   });
   return carried;

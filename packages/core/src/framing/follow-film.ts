@@ -5,11 +5,11 @@ import type { Shot } from '../shots/shots.ts';
 import { lookWithin, type ShotLook, type Track } from '../subjects/look.ts';
 import { fps, type Rate } from '../time/rate.ts';
 import { chooseWindow, type FollowChoice } from './follow.ts';
-import { filled, stretchAt, type Framing, type Pick, type Stretch } from './framing.ts';
+import { filled, stretchAt, type Framing, type FramingDecision, type FramingSegment } from './framing.ts';
 import { judgeFollowing, worthALook, type Judgement } from './judge.ts';
 import { poseOfMove, type Move } from './move.ts';
 import { centredPose } from './pose.ts';
-import { clipOf, frameSpan, unitsOf, type Clip, type Unit } from './shots-of.ts';
+import { clipOf, replaceFramingIn, unitsOf, type Clip, type Unit } from './shots-of.ts';
 
 /** A film and the version of it that is framed. */
 export interface FollowFilm {
@@ -45,7 +45,7 @@ export interface FollowedFilm {
 }
 
 /** True for a stretch that nobody and nothing has framed yet: the middle, held. */
-function untouched(stretch: Stretch): boolean {
+function untouched(stretch: FramingSegment): boolean {
   const { move } = stretch;
   return !stretch.pick && (stretch.fill ?? filled).kind === 'filled' && move.kind === 'hold' && move.pose.x === centredPose.x && move.pose.y === centredPose.y && move.pose.zoom === 1;
 }
@@ -85,7 +85,7 @@ export function followUnit(film: FollowFilm, framing: Framing, unit: Unit, wishe
     points, spans, before: wishes.before ?? [], setup: unit.setup,
   });
   const before = stretch.pick?.before ?? { move: clip.move, ...(clip.fill.kind === 'filled' ? {} : { fill: clip.fill }) };
-  const pick: Pick = { ...choice.pick, named, seen: false, before };
+  const pick: FramingDecision = { ...choice.pick, named, seen: false, before };
   return { clip: { move: choice.move, fill: filled, length: unit.to - unit.from, pick }, relaxed: choice.relaxed };
 }
 
@@ -96,7 +96,7 @@ export function followFilm(film: FollowFilm, framing: Framing, wishes: FollowWis
   for (const unit of unitsOf(framing, film.shots, film.frames)) {
     const stretch = stretchAt(result.framing, unit.from);
     const asked = !wishes.only || wishes.only.includes(unit.from);
-    const remember = (pick: Pick | undefined) => pick?.subject && before.push({ name: pick.subject.name, setup: unit.setup, x: 0.5 });
+    const remember = (pick: FramingDecision | undefined) => pick?.subject && before.push({ name: pick.subject.name, setup: unit.setup, x: 0.5 });
     if (!asked || stretch.locked || (!wishes.only && !wishes.handMade && !stretch.pick && !untouched(stretch))) {
       if (asked && stretch.locked) result.locked++;
       else if (asked) result.byHand++;
@@ -108,7 +108,7 @@ export function followFilm(film: FollowFilm, framing: Framing, wishes: FollowWis
       result.notSeen++;
       continue;
     }
-    result.framing = frameSpan(result.framing, unit, chosen.clip, film.frames);
+    result.framing = replaceFramingIn(result.framing, unit, chosen.clip, film.frames);
     result.changed++;
     remember(chosen.clip.pick);
   }
@@ -125,7 +125,7 @@ export function followedWords(run: Omit<FollowedFilm, 'framing'>): string {
 /** A unit with its subject and how well it is framed. */
 export interface JudgedUnit {
   unit: Unit;
-  pick: Pick;
+  pick: FramingDecision;
   judgement: Judgement;
 }
 
@@ -151,12 +151,12 @@ export function withUnitMarks(framing: Framing, unit: Unit, frames: number, mark
   const clip = clipOf(framing, unit);
   const pick = stretch.pick && (marks.seen === undefined ? stretch.pick : { ...stretch.pick, seen: marks.seen });
   const locked = marks.locked ?? stretch.locked ?? false;
-  return frameSpan(framing, unit, { ...clip, ...(pick ? { pick } : {}), ...(locked ? { locked: true as const } : {}) }, frames, stretch.setup);
+  return replaceFramingIn(framing, unit, { ...clip, ...(pick ? { pick } : {}), ...(locked ? { locked: true as const } : {}) }, frames, stretch.setup);
 }
 
 /** A unit as it was before it was chosen for. */
 export function putBack(framing: Framing, unit: Unit, frames: number): Framing {
   const before = stretchAt(framing, unit.from).pick?.before;
   if (!before) return framing;
-  return frameSpan(framing, unit, { move: before.move, fill: before.fill ?? filled, length: unit.to - unit.from }, frames);
+  return replaceFramingIn(framing, unit, { move: before.move, fill: before.fill ?? filled, length: unit.to - unit.from }, frames);
 }

@@ -9,7 +9,7 @@ import { framingSchema, heldFraming, layoutAt, stretchAt, windowAt } from './fra
 import { judgeFollowing } from './judge.ts';
 import { livelyLimits, livelyWords } from './lively.ts';
 import { firstPose, fitMove, isStill, mapPoses, poseOfMove, shiftMove, stretchMove, withPoint, type FollowMove } from './move.ts';
-import { frameSpan, tidyFraming, unitsOf } from './shots-of.ts';
+import { replaceFramingIn, tidyFraming, unitsOf } from './shots-of.ts';
 
 const master = { width: 1920, height: 1080 };
 const tall: FrameRules = { frame: { width: 1080, height: 1920 }, blocked: [], margins: null };
@@ -164,7 +164,7 @@ describe('overruling', () => {
     const first = run().framing;
     const [unit] = unitsOf(first, film.shots, 300);
     const locked = withUnitMarks(first, unit!, 300, { locked: true });
-    const byHand = frameSpan(locked, { from: 150, to: 300 }, { move: { kind: 'hold', pose: { x: 0.2, y: 0.5, zoom: 1 } }, fill: { kind: 'filled' }, length: 150 }, 300);
+    const byHand = replaceFramingIn(locked, { from: 150, to: 300 }, { move: { kind: 'hold', pose: { x: 0.2, y: 0.5, zoom: 1 } }, fill: { kind: 'filled' }, length: 150 }, 300);
     const again = run(byHand);
     expect(again).toMatchObject({ changed: 0, locked: 1, byHand: 1 });
     expect(again.framing).toEqual(byHand);

@@ -5,7 +5,7 @@ import { largestWindowSize } from '../picture/fit.ts';
 import type { Size } from '../picture/geometry.ts';
 import { placeAt, type ShotLook, type Track } from '../subjects/look.ts';
 import type { FrameSpan } from '../time/span.ts';
-import type { Pick } from './framing.ts';
+import type { FramingDecision } from './framing.ts';
 import { livelyLimits } from './lively.ts';
 import type { FollowMove, Move, SetPoint, SetSpan } from './move.ts';
 import { solvePath, type Band, type PathProblem } from './solve-path.ts';
@@ -39,7 +39,7 @@ type Pick0<T, K extends keyof T> = { [P in K]: T[P] };
 /** What was chosen. */
 export interface FollowChoice {
   move: Move;
-  pick: Omit<Pick, 'seen' | 'before' | 'named'>;
+  pick: Omit<FramingDecision, 'seen' | 'before' | 'named'>;
   /** Limits gave way to points set by hand, by this factor. */
   relaxed: number;
 }

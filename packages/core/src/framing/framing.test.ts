@@ -1,7 +1,7 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { framingSchema, heldFraming, stretchAt, windowAt } from './framing.ts';
-import { maxZoom, poseAt, settlePose, windowOf, zoomAbout } from './pose.ts';
+import { maxZoom, poseAt, clampPose, windowOf, zoomAbout } from './pose.ts';
 import { resamplePlan } from '../render/resample.ts';
 import { commonArea } from './common-area.ts';
 
@@ -24,11 +24,11 @@ describe('windows', () => {
 
   test('settling a pose changes nothing that is seen, and settles at once', () => {
     fc.assert(fc.property(size, size, pose, (master, frame, p) => {
-      const settled = settlePose(p, master, frame);
+      const settled = clampPose(p, master, frame);
       const [a, b] = [windowOf(p, master, frame), windowOf(settled, master, frame)];
       expect(b.x).toBeCloseTo(a.x, 6);
       expect(b.y).toBeCloseTo(a.y, 6);
-      expect(settlePose(settled, master, frame).x).toBeCloseTo(settled.x, 9);
+      expect(clampPose(settled, master, frame).x).toBeCloseTo(settled.x, 9);
     }));
   });
 

@@ -25,7 +25,7 @@ export type Fill = z.infer<typeof fillSchema>;
 export const filled: Fill = { kind: 'filled' };
 
 /** What the choice of a stretch's framing was made by, when it was not a person: kept beside it, and of no effect on the picture. */
-const pickSchema = z.object({
+const framingDecisionSchema = z.object({
   /** The subject that the window goes by: the id of its track and its name; null where it goes by none. */
   subject: z.object({ id: z.string().max(60), name: z.string().max(60) }).nullable(),
   /** What was chosen and why, in one sentence. */
@@ -39,24 +39,24 @@ const pickSchema = z.object({
   /** What was there before, to be put back. */
   before: z.object({ move: moveSchema, fill: fillSchema.optional() }).optional(),
 });
-export type Pick = z.infer<typeof pickSchema>;
+export type FramingDecision = z.infer<typeof framingDecisionSchema>;
 
 /** A stretch of the framing, from a master frame until the next stretch starts or the film ends. */
-export const stretchSchema = z.object({
+export const framingSegmentSchema = z.object({
   from: z.number().int().nonnegative(),
   move: moveSchema,
   fill: fillSchema.optional(),
   /** The setup whose shots share this framing; a stretch without one is framed on its own. */
   setup: z.string().max(40).optional(),
-  pick: pickSchema.optional(),
+  pick: framingDecisionSchema.optional(),
   /** Following leaves it alone. */
   locked: z.literal(true).optional(),
 });
-export type Stretch = z.infer<typeof stretchSchema>;
+export type FramingSegment = z.infer<typeof framingSegmentSchema>;
 
 /** All windows of a version through time. The first stretch starts at frame 0; starts only grow. */
 export const framingSchema = z
-  .object({ version: z.literal(1), stretches: z.array(stretchSchema).min(1).max(20_000) })
+  .object({ version: z.literal(1), stretches: z.array(framingSegmentSchema).min(1).max(20_000) })
   .refine((f) => f.stretches[0]?.from === 0, 'the first stretch starts at frame 0')
   .refine((f) => f.stretches.every((s, i) => i === 0 || s.from > f.stretches[i - 1]!.from), 'stretches come in order');
 export type Framing = z.infer<typeof framingSchema>;
@@ -80,7 +80,7 @@ export function stretchIndexAt(framing: Framing, masterFrame: number): number {
 }
 
 /** The stretch of a framing that a master frame falls in. */
-export function stretchAt(framing: Framing, masterFrame: number): Stretch {
+export function stretchAt(framing: Framing, masterFrame: number): FramingSegment {
   return framing.stretches[stretchIndexAt(framing, masterFrame)]!;
 }
 

@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { clamp, type Size } from '../picture/geometry.ts';
-import { maxZoom, poseSchema, settlePose, type Pose } from './pose.ts';
+import { maxZoom, poseSchema, clampPose, type Pose } from './pose.ts';
 import { splineAt } from './spline.ts';
 
 /** Frames counted from the first frame of the stretch that a move belongs to; may lie outside of it. */
@@ -105,7 +105,7 @@ function pathWriter(keys: readonly PathKey[], settle: (pose: Pose) => Pose): Pos
  * writes x, y and zoom.
  */
 export function moveWriter(move: Move, master: Size, frame: Size): PoseWriter {
-  const settle = (pose: Pose) => settlePose(pose, master, frame);
+  const settle = (pose: Pose) => clampPose(pose, master, frame);
   switch (move.kind) {
     case 'hold': {
       const { x, y, zoom } = settle(move.pose);

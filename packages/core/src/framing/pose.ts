@@ -47,7 +47,7 @@ export function poseAt(left: number, top: number, zoom: number, master: Size, fr
 }
 
 /** Puts a pose's centre where its window really sits, so that repeated nudges never wind up beyond an edge. */
-export function settlePose(pose: Pose, master: Size, frame: Size): Pose {
+export function clampPose(pose: Pose, master: Size, frame: Size): Pose {
   const window = windowOf(pose, master, frame);
   return poseAt(window.x, window.y, pose.zoom, master, frame);
 }
@@ -75,10 +75,10 @@ const guides = [1 / 2, 1 / 3, 2 / 3];
 
 /** Lets the centre and the thirds of the master catch a window's middle when it comes within `reach` master pixels. */
 export function snapPose(pose: Pose, master: Size, frame: Size, reach: number): Snap {
-  const settled = settlePose(pose, master, frame);
+  const settled = clampPose(pose, master, frame);
   const catchAt = (value: number, length: number) => guides.find((g) => Math.abs(g - value) * length <= reach) ?? null;
   const [x, y] = [catchAt(settled.x, master.width), catchAt(settled.y, master.height)];
-  const snapped = settlePose({ x: x ?? settled.x, y: y ?? settled.y, zoom: settled.zoom }, master, frame);
+  const snapped = clampPose({ x: x ?? settled.x, y: y ?? settled.y, zoom: settled.zoom }, master, frame);
   // A guide that the window cannot reach from inside the master has not caught it.
   return { pose: snapped, x: x !== null && Math.abs(snapped.x - x) < 1e-9 ? x : null, y: y !== null && Math.abs(snapped.y - y) < 1e-9 ? y : null };
 }

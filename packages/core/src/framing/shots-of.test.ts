@@ -4,7 +4,7 @@ import type { Shot } from '../shots/shots.ts';
 import { carryFraming, carryKept, matchByTime, type CarryFilm } from './carry.ts';
 import { heldFraming, layoutAt, type Fill, type Framing } from './framing.ts';
 import { poseOfMove, type Move } from './move.ts';
-import { clipOf, frameAlone, frameSpan, frameUnit, moveChange, shareWithSetup, sharedSetup, tidyFraming, unitAt, unitsOf } from './shots-of.ts';
+import { clipOf, frameAlone, replaceFramingIn, setShotFraming, moveChange, shareWithSetup, sharedSetup, tidyFraming, unitAt, unitsOf } from './shots-of.ts';
 
 const master = { width: 1920, height: 1080 };
 const tall = { width: 1080, height: 1920 };
@@ -86,7 +86,7 @@ describe('framing shot by shot', () => {
     fc.assert(fc.property(framing, fc.integer({ min: 0, max: frames - 2 }), fc.integer({ min: 1, max: 120 }), move, (f, from, length, m) => {
       const span = { from, to: Math.min(frames, from + length) };
       // A clip of just this length, so that nothing has to be pressed together.
-      const next = frameSpan(f, span, { move: m, fill: { kind: 'filled' }, length: span.to - span.from }, frames);
+      const next = replaceFramingIn(f, span, { move: m, fill: { kind: 'filled' }, length: span.to - span.from }, frames);
       for (let at = 0; at < frames; at += 7) if (at < span.from || at >= span.to) expectSame(seen(next, at), seen(f, at));
       expectSame(seen(next, from), seen({ version: 1, stretches: [{ from: 0, move: m }] }, 0));
     }), { numRuns: 60 });
@@ -108,24 +108,24 @@ describe('framing shot by shot', () => {
     const units = unitsOf(heldFraming(), list, frames);
     const hold = (x: number) => ({ move: { kind: 'hold' as const, pose: { x, y: 0.5, zoom: 1 } }, fill: { kind: 'filled' as const }, length: 50 });
     const centre = (f: Framing) => [10, 60, 110, 160, 210, 260].map((at) => Number(((seen(f, at).panels[0]!.source.x + 303.75) / 1920).toFixed(3)));
-    let f = frameUnit(heldFraming(), units, units[1]!, hold(0.7));
+    let f = setShotFraming(heldFraming(), units, units[1]!, hold(0.7));
     expect(centre(f)).toEqual([0.5, 0.7, 0.5, 0.5, 0.5, 0.5]);
     f = shareWithSetup(f, units, units[1]!);
     expect(centre(f)).toEqual([0.5, 0.7, 0.5, 0.7, 0.5, 0.7]);
-    f = frameUnit(f, units, units[5]!, hold(0.6));
+    f = setShotFraming(f, units, units[5]!, hold(0.6));
     expect(centre(f)).toEqual([0.5, 0.6, 0.5, 0.6, 0.5, 0.6]);
-    f = frameUnit(frameAlone(f, units, units[3]!), units, units[3]!, hold(0.4));
+    f = setShotFraming(frameAlone(f, units, units[3]!), units, units[3]!, hold(0.4));
     expect(centre(f)).toEqual([0.5, 0.6, 0.5, 0.4, 0.5, 0.6]);
     expect(units.map((u) => sharedSetup(f, u))).toEqual([undefined, '2', undefined, undefined, undefined, '2']);
   });
   test('pasted to a shorter shot, a glide is pressed together and arrives', () => {
     const clip = { move: { kind: 'glide' as const, a: { x: 0.2, y: 0.5, zoom: 1 }, b: { x: 0.8, y: 0.5, zoom: 1 }, start: 10, end: 99, ease: 'even' as const }, fill: { kind: 'filled' as const }, length: 100 };
-    const f = frameSpan(heldFraming(), { from: 200, to: 220 }, clip, frames);
+    const f = replaceFramingIn(heldFraming(), { from: 200, to: 220 }, clip, frames);
     expect(seen(f, 200).panels[0]!.source.x).toBeCloseTo(0.2 * 1920 - 303.75, 6);
     expect((seen(f, 219).panels[0]!.source.x + 303.75) / 1920).toBeGreaterThan(0.75);
   });
   test('a change goes along with a cut that is moved, and never past its neighbours', () => {
-    const f = frameSpan(heldFraming(), { from: 100, to: 200 }, { move: { kind: 'hold', pose: { x: 0.8, y: 0.5, zoom: 1 } }, fill: { kind: 'filled' }, length: 100 }, frames);
+    const f = replaceFramingIn(heldFraming(), { from: 100, to: 200 }, { move: { kind: 'hold', pose: { x: 0.8, y: 0.5, zoom: 1 } }, fill: { kind: 'filled' }, length: 100 }, frames);
     expect(moveChange(f, 100, 90).stretches.map((s) => s.from)).toEqual([0, 90, 200]);
     expect(moveChange(f, 100, 260)).toBe(f);
     expect(moveChange(f, 0, 5)).toBe(f);
@@ -135,7 +135,7 @@ describe('framing shot by shot', () => {
       const span = { from, to: frames };
       const tidy = tidyFraming(f, [span], master, tall);
       for (let at = from; at < frames; at += 9) expectSame(seen(tidy, at), seen(f, at));
-      const split = frameSpan(f, { from: 120, to: 130 }, clipOf(f, { from: 120, to: 130 }), frames);
+      const split = replaceFramingIn(f, { from: 120, to: 130 }, clipOf(f, { from: 120, to: 130 }), frames);
       if (f.stretches.every((s) => s.move.kind === 'hold' && s.fill?.kind !== 'stacked')) expect(tidyFraming(split, [span], master, tall)).toEqual(tidy);
     }), { numRuns: 60 });
   });

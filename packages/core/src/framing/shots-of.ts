@@ -2,9 +2,9 @@ import { canonicalJson } from '../canonical.ts';
 import type { Size } from '../picture/geometry.ts';
 import { shotSpans, type Shot } from '../shots/shots.ts';
 import type { FrameSpan } from '../time/span.ts';
-import { filled, frameOfPanel, stretchAt, stretchIndexAt, type Fill, type Framing, type Pick, type Stretch } from './framing.ts';
+import { filled, frameOfPanel, stretchAt, stretchIndexAt, type Fill, type Framing, type FramingDecision, type FramingSegment } from './framing.ts';
 import { firstPose, fitMove, isStill, mapPoses, shiftMove, type Move } from './move.ts';
-import { settlePose } from './pose.ts';
+import { clampPose } from './pose.ts';
 
 /**
  * What is framed at a time: a shot, or a part of one where the framing changes inside it. `shot` is the index of the
@@ -34,7 +34,7 @@ export function unitAt(units: readonly Unit[], frame: number): Unit {
 const shiftFill = (fill: Fill | undefined, by: number): Fill | undefined => (fill?.kind === 'stacked' ? { ...fill, lower: shiftMove(fill.lower, by) } : fill);
 
 /** A stretch seen from a later start, showing the same pictures. */
-function startingAt(stretch: Stretch, from: number): Stretch {
+function startingAt(stretch: FramingSegment, from: number): FramingSegment {
   const by = from - stretch.from;
   const fill = shiftFill(stretch.fill, by);
   // What was there before the choice belonged to the whole stretch.
@@ -49,7 +49,7 @@ export interface Clip {
   /** Frames of the shot that it comes from. */
   length: number;
   /** What it was chosen by, where it was not framed by hand. */
-  pick?: Pick;
+  pick?: FramingDecision;
   locked?: true;
 }
 
@@ -60,14 +60,14 @@ export function clipOf(framing: Framing, span: FrameSpan): Clip {
 }
 
 /** A clip's stretch at a place: pressed together where the shot is shorter than the one that it comes from. */
-function stretchOf(clip: Clip, span: FrameSpan, setup: string | undefined): Stretch {
+function stretchOf(clip: Clip, span: FrameSpan, setup: string | undefined): FramingSegment {
   const length = span.to - span.from;
   const fill = clip.fill.kind === 'stacked' ? { ...clip.fill, lower: fitMove(clip.fill.lower, clip.length, length) } : clip.fill;
   return { from: span.from, move: fitMove(clip.move, clip.length, length), ...(fill.kind === 'filled' ? {} : { fill }), ...(setup ? { setup } : {}), ...(clip.pick ? { pick: clip.pick } : {}), ...(clip.locked ? { locked: true as const } : {}) };
 }
 
 /** The framing with one span of a film of `frames` framed anew; everything outside the span shows what it showed before. */
-export function frameSpan(framing: Framing, span: FrameSpan, clip: Clip, frames: number, setup?: string): Framing {
+export function replaceFramingIn(framing: Framing, span: FrameSpan, clip: Clip, frames: number, setup?: string): Framing {
   const before = framing.stretches.filter((s) => s.from < span.from);
   const after = framing.stretches.filter((s) => s.from >= span.to && s.from < frames);
   // What ran on past the span starts again behind it.
@@ -84,14 +84,14 @@ export function sharedSetup(framing: Framing, unit: FrameSpan): string | undefin
 /** Gives some units one framing. */
 function frameUnits(framing: Framing, units: readonly Unit[], chosen: readonly Unit[], clip: Clip, setup?: string): Framing {
   const frames = units.at(-1)!.to;
-  return chosen.reduce((f, unit) => frameSpan(f, unit, clip, frames, setup), framing);
+  return chosen.reduce((f, unit) => replaceFramingIn(f, unit, clip, frames, setup), framing);
 }
 
 /**
  * Frames a unit. Where it shares its framing with its setup, all that share it follow; a unit that is framed on its
  * own changes alone.
  */
-export function frameUnit(framing: Framing, units: readonly Unit[], unit: Unit, clip: Clip): Framing {
+export function setShotFraming(framing: Framing, units: readonly Unit[], unit: Unit, clip: Clip): Framing {
   const shared = sharedSetup(framing, unit);
   const chosen = shared ? units.filter((u) => u.from === unit.from || sharedSetup(framing, u) === shared) : [unit];
   return frameUnits(framing, units, chosen, clip, shared);
@@ -122,16 +122,16 @@ export function moveChange(framing: Framing, from: number, to: number): Framing 
  */
 export function tidyFraming(framing: Framing, spans: readonly FrameSpan[], master: Size, frame: Size): Framing {
   const settle = (move: Move, part: Size): Move => {
-    const settled = mapPoses(move, (pose) => settlePose(pose, master, part));
+    const settled = mapPoses(move, (pose) => clampPose(pose, master, part));
     return isStill(settled) ? { kind: 'hold', pose: firstPose(settled) } : settled;
   };
-  const stretches: Stretch[] = [];
+  const stretches: FramingSegment[] = [];
   for (const span of spans) {
     const seen = framing.stretches.slice(stretchIndexAt(framing, span.from)).filter((s) => s.from < span.to);
     for (const stretch of seen) {
       const from = Math.max(span.from, stretch.from);
       const { move, fill } = startingAt(stretch, from);
-      const shown: Stretch =
+      const shown: FramingSegment =
         fill?.kind === 'bars' || fill?.kind === 'soft' ? { from, move: { kind: 'hold', pose: { x: 0.5, y: 0.5, zoom: 1 } }, fill }
         : fill?.kind === 'stacked' ? { from, move: settle(move, frameOfPanel(fill, 'upper', frame)), fill: { ...fill, lower: settle(fill.lower, frameOfPanel(fill, 'lower', frame)) } }
         : { from, move: settle(move, frame) };

@@ -133,10 +133,10 @@ function shrink(v: number, by: number, limit: number): number {
 }
 
 /** Limits are kept with a hair to spare, so that rounding does not break them. */
-const hair = 0.998;
+const limitMargin = 0.998;
 const mostRounds = 180;
 /** Rows go a little beyond their step: the method gets there sooner (over-relaxation). */
-const beyond = 1.6;
+const overRelaxation = 1.6;
 /** Fixed points weigh so much that everything else gives way to them. */
 const pinned = 1e6;
 /** Near enough: a fraction of a frame width that nobody could see. */
@@ -167,9 +167,9 @@ function settle(errors: Float64Array, rows: Rows, i: number, value: number, ahea
 export function solvePath(problem: PathProblem): PathAnswer {
   const { count, seconds, low, high, bands, wanted, pull } = problem;
   if (high - low < 1e-9) return { controls: new Float64Array(count).fill(low), relaxed: 1 };
-  const allow = relaxFor(problem, problem.maxSpeed * seconds * hair, problem.maxAcceleration * seconds * seconds * hair);
-  const speed = problem.maxSpeed * seconds * hair * allow;
-  const acceleration = problem.maxAcceleration * seconds * seconds * hair * allow;
+  const allow = relaxFor(problem, problem.maxSpeed * seconds * limitMargin, problem.maxAcceleration * seconds * seconds * limitMargin);
+  const speed = problem.maxSpeed * seconds * limitMargin * allow;
+  const acceleration = problem.maxAcceleration * seconds * seconds * limitMargin * allow;
   const stands = new Uint8Array(count);
   for (const s of problem.still) {
     // The four controls around every knot of the span are one.
@@ -204,27 +204,27 @@ export function solvePath(problem: PathProblem): PathAnswer {
         if (l !== l) continue;
         const h = highs[k]!;
         const value = (c[k]! + 4 * c[k + 1]! + c[k + 2]!) / 6;
-        const ahead = round === 1 ? value : beyond * value + (1 - beyond) * rows.z[k]!;
+        const ahead = round === 1 ? value : overRelaxation * value + (1 - overRelaxation) * rows.z[k]!;
         const v = ahead + rows.u[k]!;
         settle(errors, rows, k, value, ahead, v < l ? (v + by < l ? v + by : l) : v > h ? (v - by > h ? v - by : h) : v);
       }
     }
     for (let i = 0; i < count; i++) {
       const value = c[i]!;
-      const ahead = round === 1 ? value : beyond * value + (1 - beyond) * room.z[i]!;
+      const ahead = round === 1 ? value : overRelaxation * value + (1 - overRelaxation) * room.z[i]!;
       const v = ahead + room.u[i]!;
       settle(errors, room, i, value, ahead, v < low ? low : v > high ? high : v);
       if (i + 1 >= count) continue;
       const v1 = c[i + 1]! - value;
-      const a1 = round === 1 ? v1 : beyond * v1 + (1 - beyond) * r1.z[i]!;
+      const a1 = round === 1 ? v1 : overRelaxation * v1 + (1 - overRelaxation) * r1.z[i]!;
       settle(errors, r1, i, v1, a1, stands[i] ? 0 : shrink(a1 + r1.u[i]!, first / rho, speed));
       if (i + 2 >= count) continue;
       const v2 = c[i + 2]! - 2 * c[i + 1]! + value;
-      const a2 = round === 1 ? v2 : beyond * v2 + (1 - beyond) * r2.z[i]!;
+      const a2 = round === 1 ? v2 : overRelaxation * v2 + (1 - overRelaxation) * r2.z[i]!;
       settle(errors, r2, i, v2, a2, shrink(a2 + r2.u[i]!, second / rho, acceleration));
       if (i + 3 >= count) continue;
       const v3 = c[i + 3]! - 3 * c[i + 2]! + 3 * c[i + 1]! - value;
-      const a3 = round === 1 ? v3 : beyond * v3 + (1 - beyond) * r3.z[i]!;
+      const a3 = round === 1 ? v3 : overRelaxation * v3 + (1 - overRelaxation) * r3.z[i]!;
       settle(errors, r3, i, v3, a3, shrink(a3 + r3.u[i]!, third / rho, Infinity));
     }
     const [primal, moved] = [errors[0]!, errors[1]!];

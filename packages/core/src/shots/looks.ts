@@ -6,7 +6,7 @@ import { difference, thumbBytes, thumbHeight, thumbWidth, type Thumb } from './t
 const { abs, floor, max, min, round, sqrt } = Math;
 
 /** Small pictures of a film, one every few frames, kept to compare shots with each other. */
-export interface FilmLooks {
+export interface Thumbnails {
   /** Master frames from one to the next. */
   every: number;
   /** One thumb after the other. */
@@ -14,14 +14,14 @@ export interface FilmLooks {
 }
 
 /** The small picture nearest to a frame. */
-function lookAt(looks: FilmLooks, frame: number): Thumb {
+function lookAt(looks: Thumbnails, frame: number): Thumb {
   const count = max(1, floor(looks.data.length / thumbBytes));
   const index = max(0, min(count - 1, round(frame / looks.every)));
   return looks.data.subarray(index * thumbBytes, (index + 1) * thumbBytes);
 }
 
 /** Near its start, in its middle and near its end: what a shot looks like. */
-function looksOf(shot: { from: number; to: number }, looks: FilmLooks): Thumb[] {
+function readThumbnails(shot: { from: number; to: number }, looks: Thumbnails): Thumb[] {
   const length = shot.to - shot.from;
   // A little inside, so that neither a dissolve nor a neighbour shows.
   const inset = min(length / 3, looks.every * 2);
@@ -61,11 +61,11 @@ function shotDistance(a: readonly Thumb[], b: readonly Thumb[]): number {
 }
 
 /** Groups shots by the camera position that they were filmed from; setups are numbered in the order they appear. */
-export function groupSetups(shots: readonly Shot[], frames: number, looks: FilmLooks): Shot[] {
+export function groupSetups(shots: readonly Shot[], frames: number, looks: Thumbnails): Shot[] {
   const seen: { setup: string; looks: Thumb[]; gist: Float32Array }[] = [];
   let setups = 0;
   return shotSpans(shots, frames).map((span, i) => {
-    const own = { looks: looksOf(span, looks), gist: gist(lookAt(looks, (span.from + span.to) / 2)) };
+    const own = { looks: readThumbnails(span, looks), gist: gist(lookAt(looks, (span.from + span.to) / 2)) };
     const candidates = seen.map((other) => ({ other, far: gistDistance(own.gist, other.gist) })).sort((a, b) => a.far - b.far).slice(0, likeliest);
     let [setup, least] = ['', sameSetup];
     for (const { other } of candidates) {
@@ -79,7 +79,7 @@ export function groupSetups(shots: readonly Shot[], frames: number, looks: FilmL
 }
 
 /** The shots that a film's joins make, grouped by camera position. */
-export function shotsOfJoins(joins: readonly Join[], frames: number, looks: FilmLooks): Shot[] {
+export function shotsOfJoins(joins: readonly Join[], frames: number, looks: Thumbnails): Shot[] {
   const slow = new Map(joins.flatMap((j) => (j.kind === 'cut' ? [] : [[j.frame, { kind: j.kind, span: j.span }] as const])));
   const shots = shotsFromCuts(joins.map((j) => j.frame), oneShot, frames).map((shot) => {
     const join = slow.get(shot.from);
@@ -117,8 +117,8 @@ const furthest = 120;
  * Finds each shot of a new version of a film among the old one's, in order: an alignment of two sequences by how alike
  * their pictures are, as in Needleman and Wunsch (1970), from memory. New and removed shots stay without a match.
  */
-export function matchShots(oldShots: readonly Shot[], oldFrames: number, oldLooks: FilmLooks, newShots: readonly Shot[], newFrames: number, newLooks: FilmLooks): (number | null)[] {
-  const of = (shots: readonly Shot[], frames: number, looks: FilmLooks) => shotSpans(shots, frames).map((span) => ({ span, looks: looksOf(span, looks).map(structure) }));
+export function matchShots(oldShots: readonly Shot[], oldFrames: number, oldLooks: Thumbnails, newShots: readonly Shot[], newFrames: number, newLooks: Thumbnails): (number | null)[] {
+  const of = (shots: readonly Shot[], frames: number, looks: Thumbnails) => shotSpans(shots, frames).map((span) => ({ span, looks: readThumbnails(span, looks).map(structure) }));
   const [a, b] = [of(oldShots, oldFrames, oldLooks), of(newShots, newFrames, newLooks)];
   const likeness = (i: number, j: number) => {
     const [x, y] = [a[i]!, b[j]!];

@@ -2,8 +2,8 @@ import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { flat, knownFilm, lit, scene } from '../testing/pictures.ts';
 import { ShotFinder, type Join } from './find.ts';
-import { groupSetups, matchShots, shotsOfJoins, type FilmLooks } from './looks.ts';
-import { addCut, freeSetup, moveCut, removeCut, shotIndexAt, shotsFromCuts, shotSpans, shotsSchema, withSetup, type Shot } from './shots.ts';
+import { groupSetups, matchShots, shotsOfJoins, type Thumbnails } from './looks.ts';
+import { addShotBoundary, freeSetup, moveShotBoundary, removeShotBoundary, shotIndexAt, shotsFromCuts, shotSpans, shotsSchema, withSetup, type Shot } from './shots.ts';
 import { thumbBytes, type Thumb } from './thumb.ts';
 
 function find(pictures: readonly Thumb[]): Join[] {
@@ -11,7 +11,7 @@ function find(pictures: readonly Thumb[]): Join[] {
   for (const p of pictures) finder.push(p);
   return finder.finish();
 }
-function looksOf(pictures: readonly Thumb[], every = 5): FilmLooks {
+function readThumbnails(pictures: readonly Thumb[], every = 5): Thumbnails {
   const kept = pictures.filter((_, i) => i % every === 0);
   const data = new Uint8Array(kept.length * thumbBytes);
   kept.forEach((p, i) => data.set(p, i * thumbBytes));
@@ -63,7 +63,7 @@ describe('finding shots', () => {
     const joins = find(pictures);
     const found = new Set(joins.map((j) => j.frame));
     expect(expected.filter((c) => found.has(c)).length / expected.length).toBeGreaterThan(0.97);
-    expect(new Set(shotsOfJoins(joins, pictures.length, looksOf(pictures, 4)).map((s) => s.setup)).size).toBe(5);
+    expect(new Set(shotsOfJoins(joins, pictures.length, readThumbnails(pictures, 4)).map((s) => s.setup)).size).toBe(5);
   });
 });
 
@@ -73,13 +73,13 @@ describe('setups and matches', () => {
   const pictures = order.flatMap((seed, i) => run(seed, i * 10, 40));
   const shots = order.map((_, i) => ({ from: i * 40, setup: '1' }));
   test('shots of one camera are grouped, in the order that they appear', () => {
-    expect(groupSetups(shots, pictures.length, looksOf(pictures)).map((s) => s.setup)).toEqual(['1', '2', '1', '2', '3', '1', '2']);
+    expect(groupSetups(shots, pictures.length, readThumbnails(pictures)).map((s) => s.setup)).toEqual(['1', '2', '1', '2', '3', '1', '2']);
   });
   test('a re-graded film with a shot gone, one added and small trims is matched shot by shot', () => {
     const kept = [0, 1, 3, 4, 5, 6];
     const next = [...kept.slice(0, 3).flatMap((i) => pictures.slice(i * 40 + 3, i * 40 + 36)), ...run(31, 0, 30), ...kept.slice(3).flatMap((i) => pictures.slice(i * 40, i * 40 + 40))].map((p) => lit(p, 0.85, 22));
     const starts = [0, 33, 66, 99, 129, 169, 209];
-    const match = matchShots(shots, pictures.length, looksOf(pictures), starts.map((from) => ({ from, setup: '1' })), next.length, looksOf(next));
+    const match = matchShots(shots, pictures.length, readThumbnails(pictures), starts.map((from) => ({ from, setup: '1' })), next.length, readThumbnails(next));
     // Alike shots may stand for each other (2 and 0 are the same camera); what is new has no match.
     expect(match[3]).toBeNull();
     expect(match.filter((m) => m !== null)).toHaveLength(6);
@@ -92,7 +92,7 @@ describe('cutting by hand', () => {
   const list = fc.uniqueArray(fc.integer({ min: 1, max: frames - 1 }), { maxLength: 20 }).map((cuts): Shot[] => [0, ...cuts.sort((a, b) => a - b)].map((from, i) => ({ from, setup: String((i % 3) + 1) })));
   test('whatever is done, shots stay in order, start at 0 and cover the film', () => {
     fc.assert(fc.property(list, fc.integer({ min: 0, max: frames - 1 }), fc.integer({ min: -50, max: 600 }), fc.nat(25), (shots, at, to, index) => {
-      for (const next of [addCut(shots, at), moveCut(shots, index, to, frames), removeCut(shots, index), withSetup(shots, index, '9')]) {
+      for (const next of [addShotBoundary(shots, at), moveShotBoundary(shots, index, to, frames), removeShotBoundary(shots, index), withSetup(shots, index, '9')]) {
         expect(shotsSchema.safeParse(next).success).toBe(true);
         const spans = shotSpans(next, frames);
         expect(spans.at(-1)!.to).toBe(frames);
@@ -104,8 +104,8 @@ describe('cutting by hand', () => {
   test('a cut added and removed again leaves the shots as they were', () => {
     fc.assert(fc.property(list, fc.integer({ min: 1, max: frames - 1 }), (shots, at) => {
       if (shots.some((s) => s.from === at)) return;
-      const added = addCut(shots, at);
-      expect(removeCut(added, added.findIndex((s) => s.from === at))).toEqual(shots);
+      const added = addShotBoundary(shots, at);
+      expect(removeShotBoundary(added, added.findIndex((s) => s.from === at))).toEqual(shots);
     }));
   });
   test('read cuts take the setups of the frames that they start at; a free setup is a new number', () => {

@@ -44,7 +44,7 @@ export function shotIndexAt(shots: readonly { from: number }[], frame: number): 
 }
 
 /** Cuts a shot in two at a frame; both halves keep its setup. A cut that is there already changes nothing. */
-export function addCut(shots: readonly Shot[], frame: number): Shot[] {
+export function addShotBoundary(shots: readonly Shot[], frame: number): Shot[] {
   const index = shotIndexAt(shots, frame);
   const shot = shots[index]!;
   if (shot.from === frame) return [...shots];
@@ -52,7 +52,7 @@ export function addCut(shots: readonly Shot[], frame: number): Shot[] {
 }
 
 /** Moves the cut at the start of a shot; it stays between its neighbours and inside the film. The first cannot move. */
-export function moveCut(shots: readonly Shot[], index: number, frame: number, frames: number): Shot[] {
+export function moveShotBoundary(shots: readonly Shot[], index: number, frame: number, frames: number): Shot[] {
   const shot = shots[index];
   if (!shot || index === 0) return [...shots];
   const low = shots[index - 1]!.from + 1;
@@ -62,7 +62,7 @@ export function moveCut(shots: readonly Shot[], index: number, frame: number, fr
 }
 
 /** Joins a shot to the one before it. */
-export function removeCut(shots: readonly Shot[], index: number): Shot[] {
+export function removeShotBoundary(shots: readonly Shot[], index: number): Shot[] {
   return index === 0 ? [...shots] : shots.filter((_, i) => i !== index);
 }
 

@@ -2,7 +2,7 @@ import { beforeAll, describe, expect, test } from '@jest/globals';
 import { chooseFollowed, followedFrames, leftsOf, lookAtFollowed, scoreLefts, argmaxLefts, centreLefts } from '../testing/followed-report.ts';
 import { followedShot, followedSize, type FollowedShot } from '../testing/followed.ts';
 import { backMove, cameraBetween, cameraThrough, movePoint, thenMove } from './camera.ts';
-import { followDrawn, filmLookSchema, lookAtShot, lookWithin, overlayName, placeAt, shotLookSchema, stitchLooks, type ShotLook } from './look.ts';
+import { followDrawn, subjectScanSchema, lookAtShot, lookWithin, overlayName, placeAt, shotLookSchema, stitchLooks, type ShotLook } from './look.ts';
 import { colourWord, plainName, tellApart } from './names.ts';
 import { around, insidePicture, lookSize, looksAtEvery, overlapShare, type LookPicture } from './picture.ts';
 import { withSights, type RawTrack, type Sight } from './tracks.ts';
@@ -205,6 +205,6 @@ describe('small things', () => {
     expect(lookWithin([whole], { from: 500, to: 600 })).toBeNull();
     expect(placeAt(whole.tracks[0]!, 50)!.x).toBeCloseTo(0.255, 6);
     expect(placeAt(whole.tracks[0]!, 300)).toBeNull();
-    expect(filmLookSchema.safeParse({ version: 1, detector: { kind: 'used' }, shots: [whole] }).success).toBe(true);
+    expect(subjectScanSchema.safeParse({ version: 1, detector: { kind: 'used' }, shots: [whole] }).success).toBe(true);
   });
 });

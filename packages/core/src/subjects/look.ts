@@ -271,8 +271,8 @@ export const detectorNoteSchema = z.discriminatedUnion('kind', [z.object({ kind:
 export type DetectorNote = z.infer<typeof detectorNoteSchema>;
 
 /** All that was seen in a film so far, shot by shot in order. */
-export const filmLookSchema = z.object({ version: z.literal(1), detector: detectorNoteSchema, shots: z.array(shotLookSchema) });
-export type FilmLook = z.infer<typeof filmLookSchema>;
+export const subjectScanSchema = z.object({ version: z.literal(1), detector: detectorNoteSchema, shots: z.array(shotLookSchema) });
+export type SubjectScan = z.infer<typeof subjectScanSchema>;
 
 /** What was seen where a span lies: the subjects of the looked-at shots that it touches. Cuts may have been moved since. */
 export function lookWithin(shots: readonly ShotLook[], span: { from: number; to: number }): Omit<ShotLook, 'camera' | 'overlays'> | null {

@@ -1,4 +1,4 @@
-import { fps, looksAtEvery, lookSize, ok, shotSpans, type DetectorNote, type FilmLook, type MasterFacts, type Result, type Shot, type ShotLook } from '@mivvy/core';
+import { fps, looksAtEvery, lookSize, ok, shotSpans, type DetectorNote, type SubjectScan, type MasterFacts, type Result, type Shot, type ShotLook } from '@mivvy/core';
 
 import { explainFailure, inputArgs, quietly } from '../ffmpeg/run.ts';
 import { locateTools } from '../ffmpeg/locate.ts';
@@ -28,7 +28,7 @@ export function detectorFrames(spans: readonly { from: number; to: number }[], f
  * Looks at a film: one decoding, in a worker, shot by shot. See `lookAtShot` for what is found. A detector that cannot
  * be loaded is done without, and that is told.
  */
-export async function lookAtFilm(path: string, facts: MasterFacts, master: MasterHandling, shots: readonly Shot[], options: LookOptions = {}): Promise<Result<FilmLook>> {
+export async function lookAtFilm(path: string, facts: MasterFacts, master: MasterHandling, shots: readonly Shot[], options: LookOptions = {}): Promise<Result<SubjectScan>> {
   const tools = await locateTools();
   if (!tools.ok) return tools;
   const rate = fps(facts.video.rate);
@@ -49,7 +49,7 @@ export async function lookAtFilm(path: string, facts: MasterFacts, master: Maste
     ffmpeg: tools.value.ffmpeg, size, step, framesPerSecond: rate, frames: facts.video.frames, shots: spans, models, detectAt,
     decode: [...quietly, '-skip_loop_filter', 'all', '-flags2', '+fast', ...inputArgs(path), '-filter_complex', `[0:${facts.video.streamIndex}]${graph}`, ...raw('small', 'pipe:1'), ...(models === null ? [] : raw('large', 'pipe:3'))],
   };
-  const look: FilmLook = { version: 1, detector: { kind: 'off' }, shots: [] };
+  const look: SubjectScan = { version: 1, detector: { kind: 'off' }, shots: [] };
   const end = await runWorker({
     file: new URL('./look-worker.ts', import.meta.url), data: job, news: lookNewsSchema, signal: options.signal,
     onNews: (news) => {

@@ -1,4 +1,4 @@
-import { fps, looksEvery, ok, thumbHeight, thumbWidth, type FilmLooks, type MasterFacts, type Result, type Shot } from '@mivvy/core';
+import { fps, looksEvery, ok, thumbHeight, thumbWidth, type Thumbnails, type MasterFacts, type Result, type Shot } from '@mivvy/core';
 import { locateTools } from '../ffmpeg/locate.ts';
 import { explainFailure, inputArgs, quietly } from '../ffmpeg/run.ts';
 import { countedFilters, type MasterHandling } from '../render/filters.ts';
@@ -8,7 +8,7 @@ import { shotsNewsSchema, type ShotsJob } from './shots-job.ts';
 /** A film's shots, grouped by camera position, and small pictures of it to compare shots by. */
 export interface FoundShots {
   shots: Shot[];
-  looks: FilmLooks;
+  looks: Thumbnails;
 }
 
 /** Decodes a film once, small, and finds its shots. Whatever nobody sees at this size is left out: the

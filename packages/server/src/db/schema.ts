@@ -23,7 +23,7 @@ type CarriedOver = z.infer<typeof carriedSchema>;
  * A change that can be taken back: what a version's framing, a cut's spans, pace and joins, or a master's shots and keeps, were
  * before and after. A moved cut takes the framings' changes along, on the way there and on the way back.
  */
-export type Memento = { framing: Framing } | { kept: FrameSpan[]; pace: Pace; joinMs: number } | { shots: Shot[]; keeps: Keep[]; movedCut?: MovedCut };
+export type Memento = { framing: Framing } | { kept: FrameSpan[]; pace: Pace; joinMs: number } | { shots: Shot[]; keeps: Keep[]; movedCut?: MovedBoundary };
 
 /** By what a file on the disk is known again without reading it: where all three agree, it is the same file. */
 export interface FileMark {
@@ -34,7 +34,7 @@ export interface FileMark {
 }
 
 /** A cut that was moved, in master frames. */
-export interface MovedCut {
+export interface MovedBoundary {
   from: number;
   to: number;
 }

@@ -1,5 +1,5 @@
 import { eq } from 'drizzle-orm';
-import { oneShot, planMaster, type FilmLook, type Result } from '@mivvy/core';
+import { oneShot, planMaster, type SubjectScan, type Result } from '@mivvy/core';
 import { lookAtFilm, sha256File } from '@mivvy/media';
 import { masters } from '../db/schema.ts';
 import { readLook, showGrowing, writeLook } from '../looks.ts';
@@ -22,7 +22,7 @@ async function lookAtMaster(ws: Pick<Workspace, 'db' | 'storage' | 'events'>, de
   const tell = () => ws.events.tell({ kind: 'look', masterId: row.id });
   if (await readLook(ws.storage, sha256)) return { ok: true, value: undefined };
   const shots = row.shots ?? oneShot;
-  const seen: FilmLook = { version: 1, detector: { kind: 'off' }, shots: [] };
+  const seen: SubjectScan = { version: 1, detector: { kind: 'off' }, shots: [] };
   showGrowing(sha256, seen);
   progress({ stage: 'looking for subjects', fraction: 0 });
   let told = 0;

@@ -4,8 +4,8 @@ import { Router } from 'express';
 import { and, eq, sql } from 'drizzle-orm';
 import { asEdited, checkKept, readCutFile, usualJoinMs, writeEdl, writeOtio, type FrameSpan, type Pace } from '@mivvy/core';
 import { cutChangeSchema, newCutSchema, playsCutSchema, readFileSchema } from '@mivvy/api';
-import { addCut } from '../add-cut.ts';
-import { alongMaster } from '../along.ts';
+import { createCut } from '../create-cut.ts';
+import { filmActivity } from '../film-activity.ts';
 import { cuts, masters, productions, versions } from '../db/schema.ts';
 import { forgetChanges, recall, remember } from '../history.ts';
 import { bodyOf, param, refuse, route } from '../http/problems.ts';
@@ -34,7 +34,7 @@ export function cutRoutes(ws: Workspace): Router {
     const checked = checkKept(kept, frames);
     return checked.ok ? [...kept] : refuse(422, checked.problem.code, checked.problem.sentence, checked.problem.mend);
   };
-  const add = (master: Awaited<ReturnType<typeof masterOf>>, name: string, kept: readonly FrameSpan[], pace: Pace) => addCut(db, master, { name, kept: inside(kept, master.facts.video.frames), pace, joinMs: usualJoinMs });
+  const add = (master: Awaited<ReturnType<typeof masterOf>>, name: string, kept: readonly FrameSpan[], pace: Pace) => createCut(db, master, { name, kept: inside(kept, master.facts.video.frames), pace, joinMs: usualJoinMs });
 
   router.post('/masters/:id/cuts', route(async (req, res) => {
     const master = await masterOf(param(req));
@@ -55,7 +55,7 @@ export function cutRoutes(ws: Workspace): Router {
     res.json({ master: await answer(master.id, master.productionId), cutId, words: [`“${name}” keeps ${kept.length} ${kept.length === 1 ? 'span' : 'spans'} as ${basename(fileName)} says.`, ...words] });
   }));
 
-  router.get('/masters/:id/along', route(async (req, res) => void res.json(await alongMaster(ws, await masterOf(param(req))))));
+  router.get('/masters/:id/along', route(async (req, res) => void res.json(await filmActivity(ws, await masterOf(param(req))))));
 
   router.patch('/cuts/:id', route(async (req, res) => {
     const { cut, master } = await find(param(req));

@@ -5,7 +5,7 @@ import { clampFraction, followedWords, followFilm, frameForMaster, frameRules, o
 import { drawSubjectSchema, followRequestSchema } from '@mivvy/api';
 import { followDrawnBox } from '@mivvy/media';
 import { masters, productions, versions } from '../db/schema.ts';
-import { frameVersion } from '../frame-version.ts';
+import { saveFraming } from '../save-framing.ts';
 import { openMaster } from '../files/master-file.ts';
 import { bodyOf, param, refuse, route } from '../http/problems.ts';
 import { lookView, wantLook } from '../looks.ts';
@@ -88,7 +88,7 @@ export function lookRoutes(ws: Workspace): Router {
     }
     // All of them or none: one that was changed elsewhere meanwhile leaves the others as they were.
     await db.transaction(async (tx) => {
-      for (const { id, revision, framing } of framed) await frameVersion(tx, id, revision, framing);
+      for (const { id, revision, framing } of framed) await saveFraming(tx, id, revision, framing);
       await tx.update(productions).set({ updatedAt: now() }).where(eq(productions.id, production.id));
     });
     events.tell({ kind: 'production', productionId: production.id });

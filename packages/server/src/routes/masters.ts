@@ -9,8 +9,8 @@ import {
 } from '@mivvy/core';
 import { guidePng, makeStill, stillHeight } from '@mivvy/media';
 import { masterWorkSchema, readFileSchema } from '@mivvy/api';
-import { looksOf } from '../analysis.ts';
-import { masters, versions, type MovedCut } from '../db/schema.ts';
+import { readThumbnails } from '../analysis.ts';
+import { masters, versions, type MovedBoundary } from '../db/schema.ts';
 import { recall, remember } from '../history.ts';
 import { openMaster } from '../files/master-file.ts';
 import { bodyOf, param, refuse, route } from '../http/problems.ts';
@@ -25,7 +25,7 @@ type MasterRow = typeof masters.$inferSelect;
 const stills = new PQueue({ concurrency: 2 });
 
 /** Moves the changes of all framings of a master along with a cut. */
-async function moveChanges(tx: Pick<Workspace['db'], 'select' | 'update'>, masterId: string, { from, to }: MovedCut): Promise<void> {
+async function moveChanges(tx: Pick<Workspace['db'], 'select' | 'update'>, masterId: string, { from, to }: MovedBoundary): Promise<void> {
   for (const version of await tx.select().from(versions).where(eq(versions.masterId, masterId))) {
     const framing = moveChange(version.framing, from, to);
     if (framing !== version.framing) await tx.update(versions).set({ framing, revision: version.revision + 1, updatedAt: now() }).where(eq(versions.id, version.id));
@@ -47,7 +47,7 @@ export function masterRoutes(ws: Workspace): Router {
   };
 
   /** Writes shots and keeps together with the memory of what they were. A row that has moved on meanwhile is refused. */
-  const change = async (row: MasterRow, revision: number, next: { shots?: Shot[] | undefined; keeps?: Keep[] | undefined }, movedCut?: MovedCut) => {
+  const change = async (row: MasterRow, revision: number, next: { shots?: Shot[] | undefined; keeps?: Keep[] | undefined }, movedCut?: MovedBoundary) => {
     const before = { shots: row.shots ?? [...oneShot], keeps: row.keeps };
     const after = { shots: next.shots ?? before.shots, keeps: next.keeps ?? before.keeps };
     await db.transaction(async (tx) => {
@@ -98,7 +98,7 @@ export function masterRoutes(ws: Workspace): Router {
       const join = joins.find((j) => j.cut === shot.from);
       return { from: shot.from, setup: shot.setup, ...(join ? { join: { kind: 'dissolve' as const, span: join.span } } : {}) };
     });
-    const looks = await looksOf(ws.storage, row.sha256);
+    const looks = await readThumbnails(ws.storage, row.sha256);
     await change(row, row.revision, { shots: looks ? groupSetups(shots, frames, looks) : shots });
     if (inside.length < cuts.length) words.push(`${cuts.length - inside.length} cuts lie after the end of the film and were left out.`);
     if (read.value.frames !== frames) words.push(`The edit list runs ${read.value.frames} frames and the film ${frames}: check that they belong together.`);
@@ -107,7 +107,7 @@ export function masterRoutes(ws: Workspace): Router {
 
   router.post('/masters/:id/setups', route(async (req, res) => {
     const row = await withFacts(param(req));
-    const looks = await looksOf(ws.storage, row.sha256);
+    const looks = await readThumbnails(ws.storage, row.sha256);
     if (!looks || !row.shots) refuse(409, 'not-looked-at', 'The film is still being looked at.', 'Try again in a moment.');
     await change(row, row.revision, { shots: groupSetups(row.shots, row.facts.video.frames, looks) });
     res.json(await answer(row));

@@ -2,14 +2,14 @@ import { basename } from 'node:path';
 import { isDeepStrictEqual } from 'node:util';
 import { Router } from 'express';
 import { and, eq, inArray, sql } from 'drizzle-orm';
-import { checkKept, clipOf, frameSpan, frameUnit, planForMaster, readVersionPlan, slug, unitAt, unitsOf, writeVersionPlan, type Framing } from '@mivvy/core';
+import { checkKept, clipOf, replaceFramingIn, setShotFraming, planForMaster, readVersionPlan, slug, unitAt, unitsOf, writeVersionPlan, type Framing } from '@mivvy/core';
 import { acceptRequestSchema, carryMasterSchema, carryRequestSchema, framingChangeSchema, readFileSchema, unacceptRequestSchema } from '@mivvy/api';
 import { carryFilm, carryMatched, matchFilms, matchWords } from '../carry.ts';
 import { addVersions } from '../add-versions.ts';
-import { addCut } from '../add-cut.ts';
+import { createCut } from '../create-cut.ts';
 import { cuts, deliverables, jobs, masters, productions, versions } from '../db/schema.ts';
 import { doom, sweepDoomed } from '../files/doomed.ts';
-import { frameVersion } from '../frame-version.ts';
+import { saveFraming } from '../save-framing.ts';
 import { forgetChanges, recall } from '../history.ts';
 import { bodyOf, param, refuse, route } from '../http/problems.ts';
 import { fromStored, logPath } from '../storage.ts';
@@ -31,7 +31,7 @@ export function versionRoutes(ws: Workspace): Router {
 
   router.patch('/versions/:id', route(async (req, res) => {
     const { revision, framing } = bodyOf(framingChangeSchema, req);
-    const row = await db.transaction((tx) => frameVersion(tx, param(req), revision, framing));
+    const row = await db.transaction((tx) => saveFraming(tx, param(req), revision, framing));
     await touched(row.productionId);
     res.json(await versionView(ws, row.id));
   }));
@@ -83,14 +83,14 @@ export function versionRoutes(ws: Workspace): Router {
     const checked = cut && checkKept(cut.kept, master.facts.video.frames);
     if (checked && !checked.ok) refuse(422, checked.problem.code, `${basename(fileName)} was not taken. ${checked.problem.sentence}`, checked.problem.mend);
     const said = await db.transaction(async (tx) => {
-      await frameVersion(tx, version.id, version.revision, framing);
+      await saveFraming(tx, version.id, version.revision, framing);
       const heard = [`Framed as ${basename(fileName)} says.`, ...words];
       if (!cut) return heard;
       // A cut that is there already is played, not made again.
       const { name, joinMs, ...what } = cut;
       const own = await tx.select().from(cuts).where(eq(cuts.masterId, master.id));
       const same = own.find((c) => isDeepStrictEqual({ kept: c.kept, pace: c.pace }, what));
-      const cutId = same?.id ?? (await addCut(tx, master, { name, joinMs, ...what }));
+      const cutId = same?.id ?? (await createCut(tx, master, { name, joinMs, ...what }));
       await tx.update(versions).set({ cutId }).where(eq(versions.id, version.id));
       return [...heard, `It plays the cut “${same?.name ?? name}”.`];
     });
@@ -116,7 +116,7 @@ export function versionRoutes(ws: Workspace): Router {
         const units = unitsOf(version.framing, film.shots, film.frames);
         const target = unit && units.find((u) => u.from === unit.from && u.to === unit.to);
         // Where the same shot is framed as one there too, it takes along those that share its framing.
-        framing = !unit ? from.version.framing : target ? frameUnit(version.framing, units, target, clipOf(from.version.framing, unit)) : frameSpan(version.framing, unit, clipOf(from.version.framing, unit), film.frames);
+        framing = !unit ? from.version.framing : target ? setShotFraming(version.framing, units, target, clipOf(from.version.framing, unit)) : replaceFramingIn(version.framing, unit, clipOf(from.version.framing, unit), film.frames);
       } else {
         const match = await matchFilms(ws, { film: source, sha256: from.master.sha256 }, { film, sha256: master.sha256 });
         words.push(matchWords(from.master.name, master.name, match));
@@ -126,7 +126,7 @@ export function versionRoutes(ws: Workspace): Router {
       framed.push({ id: version.id, revision: version.revision, framing });
     }
     await db.transaction(async (tx) => {
-      for (const { id, revision, framing } of framed) await frameVersion(tx, id, revision, framing);
+      for (const { id, revision, framing } of framed) await saveFraming(tx, id, revision, framing);
     });
     await touched(from.version.productionId);
     res.json({ changed: framed.length, words });
@@ -147,7 +147,7 @@ export function versionRoutes(ws: Workspace): Router {
         const there = await tx.select().from(versions).where(eq(versions.masterId, to.id));
         for (const version of there) {
           const twin = made.find((v) => v.placementId === version.placementId);
-          if (twin) await frameVersion(tx, version.id, version.revision, carryMatched(twin.framing, version.framing, source, film, match));
+          if (twin) await saveFraming(tx, version.id, version.revision, carryMatched(twin.framing, version.framing, source, film, match));
         }
       });
     }

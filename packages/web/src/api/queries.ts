@@ -2,7 +2,7 @@ import { useMutation, useQueries, useQuery, useQueryClient, type QueryClient } f
 import { useEffect } from 'react';
 import { z } from 'zod';
 import {
-  alongSchema, carryAnswerSchema, cutReadSchema, drawnSchema, followAnswerSchema, lookViewSchema, deliverableSchema, healthSchema, inboxFileSchema, jobSchema, masterReadSchema, masterSchema, productionCardSchema, productionDetailSchema, productionSchema, serverEventSchema, specBookViewSchema, versionReadSchema, versionSchema,
+  filmActivitySchema, carryAnswerSchema, cutReadSchema, drawnSchema, followAnswerSchema, lookViewSchema, deliverableSchema, healthSchema, inboxFileSchema, jobSchema, masterReadSchema, masterSchema, productionCardSchema, productionDetailSchema, productionSchema, serverEventSchema, specBookViewSchema, versionReadSchema, versionSchema,
   type Cut, type Job, type LookView, type Master, type ProductionDetail, type Version,
 } from '@mivvy/api';
 import type { Framing, FrameSpan, Keep, MarginChoice, Pace, Shot } from '@mivvy/core';
@@ -137,7 +137,7 @@ export const useMasterWork = (masterId: string) => {
 };
 
 /** What is heard and seen along a master; it changes with its file and its shots. */
-export const useAlong = (master: Master) => useQuery({ queryKey: keys.along(master.id, master.take, master.revision), staleTime: Infinity, queryFn: ({ signal }) => ask(alongSchema, `/masters/${master.id}/along`, signal) });
+export const useAlong = (master: Master) => useQuery({ queryKey: keys.along(master.id, master.take, master.revision), staleTime: Infinity, queryFn: ({ signal }) => ask(filmActivitySchema, `/masters/${master.id}/along`, signal) });
 
 /** Makes a cut of a master and has some versions play it; the cut is the answer. */
 export const useNewCut = (productionId: string) =>

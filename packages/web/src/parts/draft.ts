@@ -13,7 +13,7 @@ interface DraftState<Value> {
   saving: 'saved' | 'waiting' | 'sending' | 'failed';
 }
 
-export interface DraftDoors<Base, Value> {
+export interface DraftCallbacks<Base, Value> {
   /** What of the thing is in the hand; the same object for as long as the thing is the same. */
   valueOf: (base: Base) => Value;
   save: (base: Base, value: Value) => Promise<Base>;
@@ -33,7 +33,7 @@ export class Draft<Base extends { revision: number }, Value> {
 
   constructor(
     private base: Base,
-    private readonly doors: DraftDoors<Base, Value>,
+    private readonly doors: DraftCallbacks<Base, Value>,
   ) {
     this.state = { shown: doors.valueOf(base), draft: null, saving: 'saved' };
   }

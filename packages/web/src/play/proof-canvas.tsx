@@ -1,6 +1,6 @@
 import { useEffect, useRef } from 'react';
 import { layoutAt, softReduction, type Framing, type Layout, type Size } from '@mivvy/core';
-import type { Film } from './play-desk.ts';
+import type { Film } from './player.ts';
 
 /** What to draw, given the master frame that is shown: a version's layout, or the whole master. */
 type PictureSource = { framing: Framing; frame: Size } | 'whole';

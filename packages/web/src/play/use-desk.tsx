@@ -1,12 +1,12 @@
 import { createContext, useContext, useEffect, useState, useSyncExternalStore, type ReactNode } from 'react';
 import type { Master } from '@mivvy/api';
-import { PlayDesk, type Film } from './play-desk.ts';
+import { Player, type Film } from './player.ts';
 
-const DeskContext = createContext<PlayDesk | null>(null);
+const DeskContext = createContext<Player | null>(null);
 
 /** Gives a production's screens one play head. */
 export function PlayDeskProvider({ children }: { children: ReactNode }) {
-  const [desk] = useState(() => new PlayDesk());
+  const [desk] = useState(() => new Player());
   useEffect(() => {
     // A handle for measuring and for driving the head from tests; it exposes nothing that the screen does not.
     Object.assign(window, { mivvyDesk: desk });
@@ -15,7 +15,7 @@ export function PlayDeskProvider({ children }: { children: ReactNode }) {
   return <DeskContext.Provider value={desk}>{children}</DeskContext.Provider>;
 }
 
-export function useDesk(): PlayDesk {
+export function useDesk(): Player {
   const desk = useContext(DeskContext);
   if (!desk) throw new Error('no play desk here');
   return desk;
@@ -28,7 +28,7 @@ export function useHead() {
 }
 
 /** One part of the head: what reads only it is not drawn anew with every frame. */
-export function useHeadPart<K extends keyof ReturnType<PlayDesk['snapshot']>>(part: K): ReturnType<PlayDesk['snapshot']>[K] {
+export function useHeadPart<K extends keyof ReturnType<Player['snapshot']>>(part: K): ReturnType<Player['snapshot']>[K] {
   const desk = useDesk();
   return useSyncExternalStore(desk.subscribe, () => desk.snapshot()[part]);
 }

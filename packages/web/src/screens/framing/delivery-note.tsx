@@ -13,7 +13,7 @@ import { Choice } from '../../parts/choice.tsx';
 import { EditableNumber } from '../../parts/editable.tsx';
 import { useThisProduction } from '../../parts/this-production.ts';
 import { cutName, cutOf, versionName, type Planned } from '../../parts/versions.ts';
-import { moveAs, withoutKey, type Panel, type UnitHand } from './unit-hand.ts';
+import { moveAs, withoutKey, type Panel, type ShotEditor } from './shot-editor.ts';
 import type { Following } from './use-following.ts';
 
 const list = (words: readonly string[]) => (words.length < 2 ? words.join('') : `${words.slice(0, -1).join(', ')} and ${words.at(-1)}`);
@@ -56,7 +56,7 @@ const moves: readonly { value: Move['kind']; name: string; more: string }[] = [
 ];
 const moveWords: Record<Move['kind'], string> = { hold: 'holds still', glide: 'glides', path: 'passes through keyframes', follow: 'follows' };
 
-function fillAs(kind: Fill['kind'], hand: UnitHand): Fill {
+function fillAs(kind: Fill['kind'], hand: ShotEditor): Fill {
   switch (kind) {
     case 'filled':
     case 'soft':
@@ -73,7 +73,7 @@ interface NoteProps {
   master: Master;
   frame: Size;
   planned: Planned;
-  hand: UnitHand;
+  hand: ShotEditor;
   panel: Panel;
   setPanel: (panel: Panel) => void;
   change: (framing: Framing) => void;
@@ -88,7 +88,7 @@ interface NoteProps {
 }
 
 /** The numbers of one window, each to be typed over. */
-function WindowSentence({ hand, panel, master, change }: { hand: UnitHand; panel: Panel; master: Size; change: (framing: Framing) => void }) {
+function WindowSentence({ hand, panel, master, change }: { hand: ShotEditor; panel: Panel; master: Size; change: (framing: Framing) => void }) {
   const part = hand.partOf(panel);
   const pose = hand.editPose(panel);
   const window = windowOf(pose, master, part);
@@ -108,7 +108,7 @@ function WindowSentence({ hand, panel, master, change }: { hand: UnitHand; panel
 }
 
 /** How the window moves, with the times and keyframes that can be changed. */
-function MoveSentence({ hand, panel, change, seek }: { hand: UnitHand; panel: Panel; change: (framing: Framing) => void; seek: (frame: number) => void }) {
+function MoveSentence({ hand, panel, change, seek }: { hand: ShotEditor; panel: Panel; change: (framing: Framing) => void; seek: (frame: number) => void }) {
   const move = hand.moveOf(panel);
   const length = hand.unit.to - hand.unit.from;
   const go = (offset: number, shown: string, label: string) => <button className="fix" aria-label={label} onClick={() => seek(hand.unit.from + Math.max(0, Math.min(length - 1, offset)))}>{shown}</button>;

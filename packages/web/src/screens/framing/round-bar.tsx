@@ -7,12 +7,12 @@ import { useWorthLooks, type WorthALook } from '../../parts/following.ts';
 import { useThisProduction } from '../../parts/this-production.ts';
 import { versionName } from '../../parts/versions.ts';
 import { useDesk } from '../../play/use-desk.tsx';
-import type { UnitHand } from './unit-hand.ts';
+import type { ShotEditor } from './shot-editor.ts';
 
 const keyOf = (w: WorthALook) => `${w.version.id} ${w.unit.from}`;
 
 /** The review round: the shots that are worth a look, worst first, each to be accepted or corrected where it stands. */
-export function RoundBar({ version, framing, hand, change }: { version: Version; framing: Framing; hand: UnitHand; change: (framing: Framing) => void }) {
+export function RoundBar({ version, framing, hand, change }: { version: Version; framing: Framing; hand: ShotEditor; change: (framing: Framing) => void }) {
   const production = useThisProduction();
   const desk = useDesk();
   const navigate = useNavigate();

@@ -4,14 +4,14 @@ import { livelyWords, putBack, stretchAt, withUnitMarks, worthALook, type Framin
 import type { Master, Version } from '@mivvy/api';
 import { useForgetSubject, useWantLook } from '../../api/queries.ts';
 import { Choice } from '../../parts/choice.tsx';
-import type { UnitHand } from './unit-hand.ts';
+import type { ShotEditor } from './shot-editor.ts';
 import type { Following } from './use-following.ts';
 
 interface SubjectProps {
   version: Version;
   master: Master;
   framing: Framing;
-  hand: UnitHand;
+  hand: ShotEditor;
   following: Following;
   change: (framing: Framing) => void;
   drawing: boolean;

@@ -1,14 +1,14 @@
 import { useSnackbar } from 'notistack';
 import { useMemo } from 'react';
 import {
-  followedWords, followFilm, followUnit, frameSpan, fps, judgeFollowing, subjectsIn, usualLively, withPoint,
+  followedWords, followFilm, followUnit, replaceFramingIn, fps, judgeFollowing, subjectsIn, usualLively, withPoint,
   type FollowMove, type Framing, type Judgement, type Pose, type SetSpan, type Track,
 } from '@mivvy/core';
 import type { LookView, Master, Version } from '@mivvy/api';
 import { useLook } from '../../api/queries.ts';
 import { followFilmOf } from '../../parts/following.ts';
 import { useThisProduction } from '../../parts/this-production.ts';
-import type { UnitHand } from './unit-hand.ts';
+import type { ShotEditor } from './shot-editor.ts';
 
 /** Following, for the shot in the hand. */
 export interface Following {
@@ -30,7 +30,7 @@ export interface Following {
   setSpan: (span: SetSpan | { from: number; to: number; how: null }) => void;
 }
 
-export function useFollowing(version: Version, master: Master, framing: Framing, hand: UnitHand, change: (framing: Framing) => void): Following {
+export function useFollowing(version: Version, master: Master, framing: Framing, hand: ShotEditor, change: (framing: Framing) => void): Following {
   const { margin } = useThisProduction();
   const { enqueueSnackbar } = useSnackbar();
   const look = useLook(master.id).data;
@@ -49,7 +49,7 @@ export function useFollowing(version: Version, master: Master, framing: Framing,
     const chosen = followUnit(here, framing, unit, { lively: wish.lively ?? lively, ...(wish.subject === undefined ? {} : { subject: wish.subject }), ...(wish.move ? { move: wish.move } : {}) });
     if (!chosen) return void enqueueSnackbar('This shot has not been looked at yet.', { variant: 'warning' });
     if (chosen.relaxed > 1.02) enqueueSnackbar(`To meet the points that you set, the window goes up to ${chosen.relaxed.toFixed(1)} times as fast as its limits.`, { variant: 'warning' });
-    change(frameSpan(framing, unit, { ...chosen.clip, ...(stretch?.locked ? { locked: true as const } : {}) }, film.frames));
+    change(replaceFramingIn(framing, unit, { ...chosen.clip, ...(stretch?.locked ? { locked: true as const } : {}) }, film.frames));
   };
   const move = hand.clip.move.kind === 'follow' ? hand.clip.move : null;
   const withMove = (next: FollowMove) => apply({ move: next });

@@ -3,7 +3,7 @@ import { useMemo, useRef, useState } from 'react';
 import { clamp, frameToTimecode, largestWindowSize, placeAt, poseOfMove, type FollowMove, type SetPoint, type Size, type Track } from '@mivvy/core';
 import type { Master } from '@mivvy/api';
 import { useDesk } from '../../play/use-desk.tsx';
-import type { UnitHand } from './unit-hand.ts';
+import type { ShotEditor } from './shot-editor.ts';
 import type { Following } from './use-following.ts';
 
 /** Height of the drawing, in its own units; its width is a thousand. */
@@ -27,7 +27,7 @@ function axisOf(move: FollowMove, master: Size, frame: Size): Axis {
  * One shot's way, large: where the subject goes and how sure that is, the band that holds it, where the window goes,
  * and the points that a person has set, to be moved. Left of the picture is up.
  */
-export function WayEditor({ hand, move, master, frame, following, headFrame }: { hand: UnitHand; move: FollowMove; master: Master; frame: Size; following: Following; headFrame: number }) {
+export function WayEditor({ hand, move, master, frame, following, headFrame }: { hand: ShotEditor; move: FollowMove; master: Master; frame: Size; following: Following; headFrame: number }) {
   const desk = useDesk();
   const { displayed, rate } = master.facts!.video;
   const { unit } = hand;

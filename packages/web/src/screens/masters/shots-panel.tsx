@@ -1,7 +1,7 @@
 import { useSnackbar } from 'notistack';
 import { useRef } from 'react';
 import { useKeys } from '../../parts/use-keys.ts';
-import { addCut, freeSetup, moveCut, oneShot, problemLine, removeCut, shotIndexAt, shotSpans, spanLength, withSetup, type Shot } from '@mivvy/core';
+import { addShotBoundary, freeSetup, moveShotBoundary, oneShot, problemLine, removeShotBoundary, shotIndexAt, shotSpans, spanLength, withSetup, type Shot } from '@mivvy/core';
 import type { Master } from '@mivvy/api';
 import { problemOf } from '../../api/client.ts';
 import { useMasterWork } from '../../api/queries.ts';
@@ -37,18 +37,18 @@ export function ShotsPanel({ master }: { master: Master }) {
   const cameras = [...new Set(shots.map((s) => s.setup))];
   const save = (next: Shot[], movedCut?: { from: number; to: number }) => run({ kind: 'work', revision: master.revision, shots: next, ...(movedCut ? { movedCut } : {}) });
   const move = (to: number) => {
-    const next = moveCut(shots, index, to, frames);
+    const next = moveShotBoundary(shots, index, to, frames);
     save(next, { from: shot.from, to: next[index]!.from });
     desk.seek(next[index]!.from);
   };
-  const cut = () => at !== shot.from && save(addCut(shots, at));
+  const cut = () => at !== shot.from && save(addShotBoundary(shots, at));
   const goShot = (by: number) => {
     desk.pause();
     desk.seek(shots[Math.max(0, Math.min(shots.length - 1, index + by))]!.from);
   };
   const deps = [master, at];
   useKeys('x', () => void cut(), deps);
-  useKeys('delete,backspace', () => index > 0 && save(removeCut(shots, index)), deps);
+  useKeys('delete,backspace', () => index > 0 && save(removeShotBoundary(shots, index)), deps);
   useKeys('bracketright', () => goShot(1), deps);
   useKeys('bracketleft', () => goShot(-1), deps);
   useKeys('mod+z', () => run({ kind: 'undo' }), { preventDefault: true }, [master.id]);
@@ -65,7 +65,7 @@ export function ShotsPanel({ master }: { master: Master }) {
       </p>
       <p>
         <button className="fix tall" disabled={busy || at === shot.from} onClick={() => void cut()}>Cut here</button>{' · '}
-        <button className="fix tall" disabled={busy || index === 0} onClick={() => save(removeCut(shots, index))}>Join it to the one before</button>
+        <button className="fix tall" disabled={busy || index === 0} onClick={() => save(removeShotBoundary(shots, index))}>Join it to the one before</button>
       </p>
       <p>
         {index > 0 && <>Start it <button className="fix tall" disabled={busy} onClick={() => move(shot.from - 1)}>a frame earlier</button> or <button className="fix tall" disabled={busy} onClick={() => move(shot.from + 1)}>a frame later</button>. </>}

@@ -1,6 +1,6 @@
 import Checkbox from '@mui/material/Checkbox';
 import { durationLabel, frameToSeconds, frameToTimecode, framesWithin, justFits, leastAdvice, paceValue, shotIndexAt, spanLength, usualCeiling, type Advice, type AdviceReason, type Pace, type Shot } from '@mivvy/core';
-import type { Along, Master } from '@mivvy/api';
+import type { FilmActivity, Master } from '@mivvy/api';
 import { Choice } from '../../parts/choice.tsx';
 import { EditableNumber } from '../../parts/editable.tsx';
 import { versionName } from '../../parts/versions.ts';
@@ -32,7 +32,7 @@ export function AdvicePanel({ advice, marked, onMark, onTake, onSee, along, prob
   onMark: (keys: string[]) => void;
   onTake: (taken: Advice[], pace?: Pace) => void;
   onSee: (frame: number) => void;
-  along: Along | undefined;
+  along: FilmActivity | undefined;
   problem: string | null;
   onRetry: () => void;
   master: Master;

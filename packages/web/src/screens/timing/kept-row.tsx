@@ -1,7 +1,7 @@
 import { useDrag } from '@use-gesture/react';
 import { memo, useMemo, type PointerEvent, type RefObject } from 'react';
 import type { FrameSpan } from '@mivvy/core';
-import type { Along } from '@mivvy/api';
+import type { FilmActivity } from '@mivvy/api';
 
 /** An edge of a kept span, by its place in the order. */
 export interface Edge {
@@ -61,7 +61,7 @@ const levelPoints = 700;
 const floorDb = -60;
 
 /** Loudness along the film, with where somebody speaks and where nothing is heard. */
-export const LevelRow = memo(function LevelRow({ along, frames }: { along: Along | undefined; frames: number }) {
+export const LevelRow = memo(function LevelRow({ along, frames }: { along: FilmActivity | undefined; frames: number }) {
   const path = useMemo(() => {
     const levels = along?.levels;
     if (!levels?.length) return null;

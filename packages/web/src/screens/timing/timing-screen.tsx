@@ -33,7 +33,7 @@ const noMarks: Marks = { in: null, out: null };
 const sideBySide = (sizes: readonly Size[]) => sizes.map((s) => ({ aspectRatio: `${s.width} / ${s.height}`, height: `min(100cqh, calc((100cqw - ${(sizes.length - 1) * wellGap}px) / ${sizes.reduce((sum, x) => sum + x.width / x.height, 0)}))` }));
 const wellGap = 16;
 
-interface TableProps {
+interface TimingWorkspaceProps {
   production: ProductionDetail;
   master: Master;
   /** Undefined for the full film, which cannot be changed. */
@@ -45,7 +45,7 @@ interface TableProps {
 }
 
 /** What plays of a master, at work. */
-function Table({ production, master, cut, work, change, step, saved }: TableProps) {
+function TimingWorkspace({ production, master, cut, work, change, step, saved }: TimingWorkspaceProps) {
   const desk = useDesk();
   const navigate = useNavigate();
   const head = useHead();
@@ -237,14 +237,14 @@ function Table({ production, master, cut, work, change, step, saved }: TableProp
 }
 
 /** A cut in the hand, on the table. */
-function CutTable({ production, master, cut }: { production: ProductionDetail; master: Master; cut: Cut }) {
+function CutWorkspace({ production, master, cut }: { production: ProductionDetail; master: Master; cut: Cut }) {
   const { work, change, saving, step } = useCutEdit(cut, production.id);
-  return <Table production={production} master={master} cut={cut} work={work} change={change} step={(d) => void step(d)} saved={saving === 'saved' ? 'Saved.' : saving === 'failed' ? 'Not saved yet; trying again.' : 'Saving …'} />;
+  return <TimingWorkspace production={production} master={master} cut={cut} work={work} change={change} step={(d) => void step(d)} saved={saving === 'saved' ? 'Saved.' : saving === 'failed' ? 'Not saved yet; trying again.' : 'Saving …'} />;
 }
 
 function FullFilm({ production, master }: { production: ProductionDetail; master: Master }) {
   const work = useMemo(() => ({ name: 'Full film', kept: [{ from: 0, to: master.facts!.video.frames }], pace: asEdited, joinMs: usualJoinMs }), [master.facts]);
-  return <Table production={production} master={master} cut={undefined} work={work} change={null} step={() => undefined} saved="" />;
+  return <TimingWorkspace production={production} master={master} cut={undefined} work={work} change={null} step={() => undefined} saved="" />;
 }
 
 /** Where Timing opens: at what is too long, else at the newest cut, else at the first film. */
@@ -266,5 +266,5 @@ export function TimingScreen() {
   if (!master?.facts || master.state === 'failed') return <Empty title="No film to cut here" action={<Link className="fix tall" to={`/productions/${production.id}`}>To the proof sheet</Link>}>{master?.problem?.sentence ?? 'A film is cut once it has been read.'}</Empty>;
   const cut = master.cuts.find((c) => c.id === cutId);
   if (cutId && !cut) return <Empty title="That cut is not here any more" action={<Link className="fix tall" to={`/productions/${production.id}/timing/${master.id}`}>The full film</Link>} />;
-  return cut ? <CutTable key={cut.id} production={production} master={master} cut={cut} /> : <FullFilm key={master.id} production={production} master={master} />;
+  return cut ? <CutWorkspace key={cut.id} production={production} master={master} cut={cut} /> : <FullFilm key={master.id} production={production} master={master} />;
 }

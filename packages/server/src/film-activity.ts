@@ -2,9 +2,9 @@ import { readFile, rename, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { z } from 'zod';
 import { fps, frameSpanSchema, oneShot, shotSpans, thumbBytes, plainDifference, type FrameSpan, type MasterFacts } from '@mivvy/core';
-import type { Along } from '@mivvy/api';
+import type { FilmActivity } from '@mivvy/api';
 import { listenAlong } from '@mivvy/media';
-import { looksOf } from './analysis.ts';
+import { readThumbnails } from './analysis.ts';
 import type { masters } from './db/schema.ts';
 import { refuse } from './http/problems.ts';
 import { fromStored } from './storage.ts';
@@ -47,11 +47,11 @@ async function listen(film: string, facts: MasterFacts, keptIn: string | null): 
 const lively = 18;
 
 /** What is heard and seen along a master. */
-export async function alongMaster(ws: Pick<Workspace, 'storage'>, row: typeof masters.$inferSelect & { facts: MasterFacts }): Promise<Along> {
+export async function filmActivity(ws: Pick<Workspace, 'storage'>, row: typeof masters.$inferSelect & { facts: MasterFacts }): Promise<FilmActivity> {
   const { frames, rate } = row.facts.video;
   const shots = row.shots ?? oneShot;
   const spans = shotSpans(shots, frames);
-  const looks = await looksOf(ws.storage, row.sha256);
+  const looks = await readThumbnails(ws.storage, row.sha256);
   const thumbs = (span: FrameSpan) => {
     if (!looks) return [];
     const [first, last] = [Math.ceil(span.from / looks.every), Math.floor((span.to - 1) / looks.every)];

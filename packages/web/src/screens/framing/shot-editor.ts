@@ -1,9 +1,9 @@
-import { clipOf, frameAlone, frameOfPanel, frameUnit, isStill, poseOfMove, shareWithSetup, sharedSetup, stretchAt, unitAt, windowOf, withPoseAt, type Clip, type Fill, type Framing, type MasterRect, type Move, type Pose, type Size, type Unit } from '@mivvy/core';
+import { clipOf, frameAlone, frameOfPanel, setShotFraming, isStill, poseOfMove, shareWithSetup, sharedSetup, stretchAt, unitAt, windowOf, withPoseAt, type Clip, type Fill, type Framing, type MasterRect, type Move, type Pose, type Size, type Unit } from '@mivvy/core';
 
 export type Panel = 'upper' | 'lower';
 
 /** The shot that the play head stands in, as something that can be framed. */
-export interface UnitHand {
+export interface ShotEditor {
   units: readonly Unit[];
   unit: Unit;
   clip: Clip;
@@ -33,13 +33,13 @@ export interface UnitHand {
 }
 
 /** Takes the shot at a frame into the hand. */
-export function takeUnit(framing: Framing, units: readonly Unit[], frame: number, master: Size, size: Size, framesPerSecond: number): UnitHand {
+export function shotEditorAt(framing: Framing, units: readonly Unit[], frame: number, master: Size, size: Size, framesPerSecond: number): ShotEditor {
   const unit = unitAt(units, frame);
   const clip = clipOf(framing, unit);
   const at = frame - unit.from;
   // A lock is the shot's, whatever is done to it by hand; shots that share a framing are not locked by each other.
   const locked = stretchAt(framing, unit.from).locked && !sharedSetup(framing, unit);
-  const withClip = (next: Clip) => frameUnit(framing, units, unit, locked ? { ...next, locked } : next);
+  const withClip = (next: Clip) => setShotFraming(framing, units, unit, locked ? { ...next, locked } : next);
   const partOf = (panel: Panel) => frameOfPanel(clip.fill, panel, size);
   const moveOf = (panel: Panel) => (panel === 'lower' && clip.fill.kind === 'stacked' ? clip.fill.lower : clip.move);
   const poseOf = (panel: Panel) => poseOfMove(moveOf(panel), at, master, partOf(panel));
@@ -62,7 +62,7 @@ export function takeUnit(framing: Framing, units: readonly Unit[], frame: number
 }
 
 /** The same window as another kind of move: it starts from what is shown at the play head. */
-export function moveAs(kind: Move['kind'], hand: UnitHand, panel: Panel): Move {
+export function moveAs(kind: Move['kind'], hand: ShotEditor, panel: Panel): Move {
   const pose = hand.poseOf(panel);
   const old = hand.moveOf(panel);
   const last = Math.max(1, hand.unit.to - hand.unit.from - 1);

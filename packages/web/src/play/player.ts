@@ -56,7 +56,7 @@ function videoOf(address: string): HTMLVideoElement {
  * One play head for all films of a production. Films are drawn from hidden video elements; proofs listen to the film
  * that they show and draw when it shows another frame. Time is the lead film's frame; the others keep step in seconds.
  */
-export class PlayDesk {
+export class Player {
   private readonly films = new Map<string, Film>();
   private readonly listeners = new Set<() => void>();
   private leadId: string | null = null;

@@ -1,6 +1,6 @@
 import { afterEach, beforeEach, describe, expect, test } from '@jest/globals';
 import type { MasterFacts } from '@mivvy/core';
-import { PlayDesk } from './play-desk.ts';
+import { Player } from './player.ts';
 
 /** A video element as the desk uses it: it seeks when told to, and shows what a test makes it show. */
 class FakeVideo extends EventTarget {
@@ -71,7 +71,7 @@ afterEach(() => {
 });
 
 function desk() {
-  const d = new PlayDesk();
+  const d = new Player();
   const film = d.film('one', facts(25, 100), 'original');
   const [video] = made;
   video!.arrive();
@@ -121,7 +121,7 @@ describe('the play head', () => {
   });
 
   test('the frame shown is named by the picture’s own time, from where the picture starts', () => {
-    const d = new PlayDesk();
+    const d = new Player();
     const film = d.film('late', facts(25, 100, 0.2), 'original');
     made[0]!.arrive();
     made[0]!.show(0.2 + 12 / 25);
