@@ -53,6 +53,13 @@ function waitingWords(master: Master | undefined): string {
   return 'Reading the master';
 }
 
+/** Why a film that is there does not play, in words. */
+function unplayableWords(master: Master | undefined): string {
+  if (master?.file === 'changed') return 'The film was changed on the disk';
+  if (master?.file === 'gone') return 'The film is not where it was';
+  return 'This browser cannot play the film';
+}
+
 /** Lies over a proof where the play head stands in what the version's cut leaves out. */
 function LeftOut({ cut }: { cut: Cut }) {
   const desk = useDesk();
@@ -69,7 +76,7 @@ export function Proof({ version, master, overlays, width }: { version: Version; 
   return (
     <div className="picture" style={{ width: '100%', height: '100%' }}>
       {film ? <ProofCanvas film={film} source={{ framing: version.framing, frame }} label={`Proof of ${versionName(version)}`} /> : null}
-      {(!film || failed === master?.id) && <div className="waiting">{film ? 'This browser cannot play the film' : waitingWords(master)}</div>}
+      {(!film || failed === master?.id) && <div className="waiting">{film ? unplayableWords(master) : waitingWords(master)}</div>}
       <ProofOverlays version={version} overlays={overlays} width={width} />
       {cut && <LeftOut cut={cut} />}
     </div>
@@ -83,7 +90,7 @@ export function WholeMaster({ master }: { master: Master }) {
   return (
     <div className="picture" style={{ width: '100%', height: '100%' }}>
       {film ? <ProofCanvas film={film} source="whole" label={`Master: ${master.name}`} /> : null}
-      {(!film || failed === master.id) && <div className="waiting">{film ? 'This browser cannot play the film' : waitingWords(master)}</div>}
+      {(!film || failed === master.id) && <div className="waiting">{film ? unplayableWords(master) : waitingWords(master)}</div>}
     </div>
   );
 }
