@@ -1,5 +1,5 @@
 import { desc, eq, inArray, sql } from 'drizzle-orm';
-import { behindReasons, makePlan, playedWithin, refusal, planFingerprint, standingOf, troublesOf, type PlannedVersion, type Played, type Problem, type Trouble } from '@mivvy/core';
+import { behindReasons, makePlan, playedWithin, refusal, planFingerprint, standingOf, troublesOf, type Placement, type PlannedVersion, type Problem, type Trouble } from '@mivvy/core';
 import type { Cut, Deliverable, Master, Production, ProductionCard, ProductionDetail, Version } from '@mivvy/api';
 import { cuts, deliverables, jobs, masters, productions, versions } from './db/schema.ts';
 import { wrongWithFile } from './files/deliverable-file.ts';
@@ -40,19 +40,37 @@ export function toDeliverable(row: DeliverableRow, onDisk: Problem | null): Deli
   return { id, versionId, productionId, fileName, bytes, sha256, fingerprint, making, report, ceilingKbps: row.plan.video.rate.maxKbps ?? null, onDisk, madeAt, tookSeconds };
 }
 
+interface PlannedNow {
+  planned: PlannedVersion;
+  troubles: Trouble[];
+  fingerprint: string;
+}
+
+/** Plans by version, with what each was made from: nothing plans again what did not change. */
+const plans = new Map<string, { madeFrom: string; placement: Placement; plan: PlannedNow }>();
+const mostPlans = 5000;
+
 /** The plan of a version as it stands now, with its troubles; undefined while its master is being read. */
-export function planOf(ws: Ws, version: VersionRow, master: MasterRow, cut: Played | undefined): { planned: PlannedVersion; troubles: Trouble[] } | undefined {
-  const place = ws.specs.find(version.placementId);
-  if (!place || !master.facts || master.state !== 'ready') return undefined;
+export function planOf(ws: Pick<Ws, 'specs'>, version: VersionRow, master: MasterRow, cut: CutRow | undefined): PlannedNow | undefined {
+  const placement = ws.specs.find(version.placementId)?.placement;
+  if (!placement || !master.facts || master.state !== 'ready') return undefined;
+  const madeFrom = JSON.stringify([version.revision, cut?.id, cut?.revision, master.sha256, master.facts]);
+  const known = plans.get(version.id);
+  if (known?.madeFrom === madeFrom && known.placement === placement) return known.plan;
   // A stand-in keeps troubles visible while bytes are summed; fingerprints are compared only with the real sum.
-  const planned = makePlan({ facts: master.facts, sha256: master.sha256 ?? '0'.repeat(64), placement: place.placement, framing: version.framing, ...playedWithin(cut, master.facts.video.frames) });
-  return { planned, troubles: troublesOf(planned, place.placement) };
+  const sha256 = master.sha256 ?? '0'.repeat(64);
+  const planned = makePlan({ facts: master.facts, sha256, placement, framing: version.framing, ...playedWithin(cut, master.facts.video.frames) });
+  const plan = { planned, troubles: troublesOf(planned, placement), fingerprint: planFingerprint(planned.plan) };
+  plans.delete(version.id);
+  plans.set(version.id, { madeFrom, placement, plan });
+  if (plans.size > mostPlans) plans.delete(plans.keys().next().value!);
+  return plan;
 }
 
 function toVersion(ws: Ws, row: VersionRow, master: MasterRow, cut: CutRow | undefined, newest: { row: DeliverableRow; onDisk: Problem | null } | undefined, job: JobRow | undefined, can: UndoState): Version {
   const place = ws.specs.find(row.placementId);
   const current = planOf(ws, row, master, cut);
-  const fingerprint = current && master.sha256 ? planFingerprint(current.planned.plan) : undefined;
+  const fingerprint = master.sha256 ? current?.fingerprint : undefined;
   const standing = standingOf({
     refused: !place || (current !== undefined && refusal(current.troubles) !== undefined),
     job: job?.state,
@@ -70,21 +88,25 @@ function toVersion(ws: Ws, row: VersionRow, master: MasterRow, cut: CutRow | und
   };
 }
 
-/** The versions of some productions, each with its newest file and newest export. */
-async function versionsOf(ws: Ws, productionIds: string[]): Promise<Version[]> {
+/** The versions of some productions, each with its newest file and newest export; or one of them. */
+async function versionsOf(ws: Ws, productionIds: string[], only?: string): Promise<Version[]> {
   if (productionIds.length === 0) return [];
-  const rows = await ws.db.select().from(versions).innerJoin(masters, eq(masters.id, versions.masterId)).where(inArray(versions.productionId, productionIds)).orderBy(versions.createdAt, versions.tag);
+  const chosen = only === undefined ? inArray(versions.productionId, productionIds) : eq(versions.id, only);
+  const rows = await ws.db.select().from(versions).where(chosen).orderBy(versions.createdAt, versions.tag);
+  if (rows.length === 0) return [];
+  const films = await ws.db.select().from(masters).where(inArray(masters.id, [...new Set(rows.map((v) => v.masterId))]));
   const newestFiles = await ws.db.select().from(deliverables).where(
-    sql`${deliverables.productionId} in ${productionIds} and ${deliverables.making} = (select max(d.making) from deliverables d where d.version_id = ${deliverables.versionId})`,
+    sql`${only === undefined ? sql`${deliverables.productionId} in ${productionIds}` : sql`${deliverables.versionId} = ${only}`} and ${deliverables.making} = (select max(d.making) from deliverables d where d.version_id = ${deliverables.versionId})`,
   );
   const newestJobs = await ws.db.select().from(jobs).where(
-    sql`${jobs.productionId} in ${productionIds} and ${jobs.kind} = 'export' and ${jobs.createdAt} = (select max(j.created_at) from jobs j where j.subject_id = ${jobs.subjectId} and j.kind = 'export')`,
+    sql`${only === undefined ? sql`${jobs.productionId} in ${productionIds}` : sql`${jobs.subjectId} = ${only}`} and ${jobs.kind} = 'export' and ${jobs.createdAt} = (select max(j.created_at) from jobs j where j.subject_id = ${jobs.subjectId} and j.kind = 'export')`,
   );
+  const byId = new Map(films.map((m) => [m.id, m]));
   const files = new Map(await Promise.all(newestFiles.map(async (row) => [row.versionId, { row, onDisk: await wrongWithFile(ws, row, false) }] as const)));
   const works = new Map(newestJobs.map((j) => [j.subjectId, j]));
-  const can = await undoStates(ws.db, rows.map((r) => r.versions.id));
+  const can = await undoStates(ws.db, rows.map((v) => v.id));
   const played = new Map((await ws.db.select().from(cuts).where(inArray(cuts.productionId, productionIds))).map((c) => [c.id, c]));
-  return rows.map(({ versions: v, masters: m }) => toVersion(ws, v, m, v.cutId === null ? undefined : played.get(v.cutId), files.get(v.id), works.get(v.id), can(v.id)));
+  return rows.map((v) => toVersion(ws, v, byId.get(v.masterId)!, v.cutId === null ? undefined : played.get(v.cutId), files.get(v.id), works.get(v.id), can(v.id)));
 }
 
 /** One master as the API shows it. */
@@ -98,7 +120,7 @@ export async function masterView(ws: Ws, id: string): Promise<Master | undefined
 /** One version as the API shows it. */
 export async function versionView(ws: Ws, id: string): Promise<Version | undefined> {
   const [row] = await ws.db.select().from(versions).where(eq(versions.id, id));
-  return row && (await versionsOf(ws, [row.productionId])).find((v) => v.id === id);
+  return row && (await versionsOf(ws, [row.productionId], id))[0];
 }
 
 /** Every production as the home screen shows it, newest change first. */

@@ -24,7 +24,20 @@ export const cutOf = (version: Version, master: Master | undefined): Cut | undef
 /** What a cut is called where the full film is one of the choices. */
 export const cutName = (cut: Cut | undefined): string => (cut ? `“${cut.name}”` : 'the full film');
 
+/** Plans by the version that they were made for. What did not change is the same object, so it is never planned again. */
+const plans = new WeakMap<Version, { master: Master; margin: MarginChoice; planned: Planned | null }>();
+
+/** A version's plan and troubles; worked out once for the same version, master and margin, whoever asks. */
 export function planVersion(version: Version, master: Master | undefined, margin: MarginChoice): Planned | null {
+  if (!version.placement || !master?.facts || master.state !== 'ready') return null;
+  const known = plans.get(version);
+  if (known && known.master === master && known.margin === margin) return known.planned;
+  const planned = planAnew(version, master, margin);
+  plans.set(version, { master, margin, planned });
+  return planned;
+}
+
+function planAnew(version: Version, master: Master | undefined, margin: MarginChoice): Planned | null {
   if (!version.placement || !master?.facts || master.state !== 'ready') return null;
   const planned = makePlan({ facts: master.facts, sha256: master.sha256 ?? '0'.repeat(64), placement: version.placement, framing: version.framing, ...playedWithin(cutOf(version, master), master.facts.video.frames) });
   const all = troublesOf(planned, version.placement, { keeps: master.keeps, margin });
