@@ -23,7 +23,10 @@ export default tseslint.config(
     rules: {
       '@typescript-eslint/no-floating-promises': 'error',
       '@typescript-eslint/no-misused-promises': 'error',
-      '@typescript-eslint/switch-exhaustiveness-check': ['error', { considerDefaultExhaustiveForUnions: true }],
+      '@typescript-eslint/switch-exhaustiveness-check': [
+        'error',
+        { considerDefaultExhaustiveForUnions: true },
+      ],
     },
   },
   { files: ['scripts/*.mjs'], languageOptions: { globals: { process: 'readonly' } } },
@@ -38,8 +41,14 @@ export default tseslint.config(
     rules: {
       'no-restricted-syntax': [
         'error',
-        { selector: "MemberExpression[object.name='Math'][property.name='random']", message: 'No randomness in core.' },
-        { selector: "MemberExpression[object.name='Date'][property.name='now']", message: 'No clock in core.' },
+        {
+          selector: "MemberExpression[object.name='Math'][property.name='random']",
+          message: 'No randomness in core.',
+        },
+        {
+          selector: "MemberExpression[object.name='Date'][property.name='now']",
+          message: 'No clock in core.',
+        },
         { selector: "NewExpression[callee.name='Date'][arguments.length=0]", message: 'No clock in core.' },
       ],
     },

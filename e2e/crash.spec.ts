@@ -11,7 +11,19 @@ const root = fileURLToPath(new URL('..', import.meta.url));
 /** Starts a server of its own and waits until it answers. */
 async function start(dataDir: string): Promise<{ child: ChildProcess; base: string }> {
   await rm(join(dataDir, 'server.json'), { force: true });
-  const child = spawn('node', ['--import', join(root, 'node_modules/tsx/dist/loader.mjs'), join(root, 'packages/server/src/main.ts')], { env: { ...process.env, MIVVY_DATA: dataDir, MIVVY_PORT: '0', TSX_TSCONFIG_PATH: join(root, 'tsconfig.json') }, stdio: 'ignore' });
+  const child = spawn(
+    'node',
+    ['--import', join(root, 'node_modules/tsx/dist/loader.mjs'), join(root, 'packages/server/src/main.ts')],
+    {
+      env: {
+        ...process.env,
+        MIVVY_DATA: dataDir,
+        MIVVY_PORT: '0',
+        TSX_TSCONFIG_PATH: join(root, 'tsconfig.json'),
+      },
+      stdio: 'ignore',
+    },
+  );
   for (;;) {
     const text = await readFile(join(dataDir, 'server.json'), 'utf8').catch(() => '');
     if (text) return { child, base: `http://127.0.0.1:${(JSON.parse(text) as { port: number }).port}` };
@@ -19,9 +31,15 @@ async function start(dataDir: string): Promise<{ child: ChildProcess; base: stri
   }
 }
 
-const kill = (child: ChildProcess) => new Promise((resolve) => { child.once('exit', resolve); child.kill('SIGKILL'); });
+const kill = (child: ChildProcess) =>
+  new Promise((resolve) => {
+    child.once('exit', resolve);
+    child.kill('SIGKILL');
+  });
 
-test('the server is killed during an upload and during an export: after a restart both end well', async ({ request }) => {
+test('the server is killed during an upload and during an export: after a restart both end well', async ({
+  request,
+}) => {
   const dataDir = await mkdtemp(join(tmpdir(), 'mivvy crash '));
   await mkdir(join(dataDir, 'inbox'), { recursive: true });
   const bytes = await readFile(await plainFilm('crash.mp4', 12));
@@ -33,28 +51,51 @@ test('the server is killed during an upload and during an export: after a restar
   };
   const { id } = (await call('post', '/productions', { name: 'Crash' })) as { id: string };
   const meta = `filename ${Buffer.from('crash.mp4').toString('base64')},productionId ${Buffer.from(id).toString('base64')}`;
-  const created = await request.post(`${base}/api/uploads`, { headers: { 'Tus-Resumable': '1.0.0', 'Upload-Length': String(bytes.length), 'Upload-Metadata': meta } });
+  const created = await request.post(`${base}/api/uploads`, {
+    headers: { 'Tus-Resumable': '1.0.0', 'Upload-Length': String(bytes.length), 'Upload-Metadata': meta },
+  });
   const uploadId = created.headers().location!.split('/').at(-1)!;
-  const piece = (from: number, to: number) => request.patch(`${base}/api/uploads/${uploadId}`, { headers: { 'Tus-Resumable': '1.0.0', 'Upload-Offset': String(from), 'Content-Type': 'application/offset+octet-stream' }, data: bytes.subarray(from, to) });
+  const piece = (from: number, to: number) =>
+    request.patch(`${base}/api/uploads/${uploadId}`, {
+      headers: {
+        'Tus-Resumable': '1.0.0',
+        'Upload-Offset': String(from),
+        'Content-Type': 'application/offset+octet-stream',
+      },
+      data: bytes.subarray(from, to),
+    });
   await piece(0, 150_000);
 
   await kill(child);
   ({ child, base } = await start(dataDir));
-  const head = await request.head(`${base}/api/uploads/${uploadId}`, { headers: { 'Tus-Resumable': '1.0.0' } });
+  const head = await request.head(`${base}/api/uploads/${uploadId}`, {
+    headers: { 'Tus-Resumable': '1.0.0' },
+  });
   expect(head.headers()['upload-offset']).toBe('150000');
   await piece(150_000, bytes.length);
 
-  interface Detail { masters: { id: string; sha256: string | null }[]; versions: { id: string; standing: string }[] }
+  interface Detail {
+    masters: { id: string; sha256: string | null }[];
+    versions: { id: string; standing: string }[];
+  }
   const detail = async () => (await call('get', `/productions/${id}`)) as Detail;
-  await expect.poll(async () => (await detail()).masters[0]?.sha256 ?? null, { timeout: 30_000 }).not.toBeNull();
+  await expect
+    .poll(async () => (await detail()).masters[0]?.sha256 ?? null, { timeout: 30_000 })
+    .not.toBeNull();
   const masterId = (await detail()).masters[0]!.id;
-  const [version] = (await call('post', `/productions/${id}/versions`, { masterId, placementIds: ['starter-square'] })) as { id: string }[];
+  const [version] = (await call('post', `/productions/${id}/versions`, {
+    masterId,
+    placementIds: ['starter-square'],
+  })) as { id: string }[];
   await call('post', `/productions/${id}/exports`, { versionIds: [version!.id] });
   await expect.poll(async () => (await readdir(join(dataDir, 'work'))).length, { timeout: 20_000 }).toBe(1);
   await new Promise((r) => setTimeout(r, 1500));
 
   await kill(child);
-  const seen = async () => (await readdir(join(dataDir, 'exports', id)).catch(() => [] as string[])).filter((f) => f.endsWith('.mp4'));
+  const seen = async () =>
+    (await readdir(join(dataDir, 'exports', id)).catch(() => [] as string[])).filter((f) =>
+      f.endsWith('.mp4'),
+    );
   expect(await seen()).toEqual([]);
   ({ child, base } = await start(dataDir));
   await expect.poll(async () => (await detail()).versions[0]!.standing, { timeout: 80_000 }).toBe('passed');

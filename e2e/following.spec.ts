@@ -6,13 +6,33 @@ import { addQuickBook, asOneShot, bringIn, choosePlaces, files } from './testing
 /** What a version's framing is now, as the server keeps it. */
 async function framingOf(page: Page) {
   const [, production, version] = /productions\/([\w-]+)\/framing\/([\w-]+)/.exec(page.url())!;
-  const detail = (await (await page.request.get(`/api/productions/${production}`)).json()) as { versions: { id: string; framing: { stretches: { from: number; locked?: boolean; move: { kind: string; points?: { at: number; x: number }[] }; pick?: { subject: { id: string; name: string } | null; seen: boolean } }[] } }[] };
+  const detail = (await (await page.request.get(`/api/productions/${production}`)).json()) as {
+    versions: {
+      id: string;
+      framing: {
+        stretches: {
+          from: number;
+          locked?: boolean;
+          move: { kind: string; points?: { at: number; x: number }[] };
+          pick?: { subject: { id: string; name: string } | null; seen: boolean };
+        }[];
+      };
+    }[];
+  };
   return detail.versions.find((v) => v.id === version)!.framing;
 }
-const seek = (page: Page, frame: number) => page.evaluate((f) => (window as unknown as { mivvyDesk: { pause(): void; seek(frame: number): void } }).mivvyDesk.seek(f), frame);
-const left = async (page: Page) => Number((await page.getByTestId('window-numbers').textContent())!.match(/x ([\d.]+)/)![1]);
+const seek = (page: Page, frame: number) =>
+  page.evaluate(
+    (f) =>
+      (window as unknown as { mivvyDesk: { pause(): void; seek(frame: number): void } }).mivvyDesk.seek(f),
+    frame,
+  );
+const left = async (page: Page) =>
+  Number((await page.getByTestId('window-numbers').textContent())!.match(/x ([\d.]+)/)![1]);
 
-test('the demo film is looked at; a shot follows, goes by another subject, keeps a point that was moved, and is reviewed', async ({ page }) => {
+test('the demo film is looked at; a shot follows, goes by another subject, keeps a point that was moved, and is reviewed', async ({
+  page,
+}) => {
   test.setTimeout(180_000);
   // The start of the demo film: a kite and people on a beach, drawn smaller.
   const film = join(files, 'Kite beach.mp4');
@@ -36,13 +56,18 @@ test('the demo film is looked at; a shot follows, goes by another subject, keeps
   await page.getByRole('dialog').getByRole('button', { name: 'Frame it' }).click();
   await expect(page.getByText('1 shot framed by what is seen in it.')).toBeVisible();
   await expect(following.getByTestId('why')).toHaveText(/kite|person/);
-  await expect(following.getByTestId('figures')).toContainText(/of 100: whole inside \d+ %, clear \d+ %, sure \d+ %/);
+  await expect(following.getByTestId('figures')).toContainText(
+    /of 100: whole inside \d+ %, clear \d+ %, sure \d+ %/,
+  );
   await expect.poll(async () => (await framingOf(page)).stretches[0]!.pick?.subject?.id).toBeTruthy();
   const first = (await framingOf(page)).stretches[0]!.pick!.subject!;
 
   // A click on another subject takes that one.
   await seek(page, 60);
-  const other = master.getByRole('button', { name: /^Go by the / }).and(master.locator('[aria-pressed="false"]')).first();
+  const other = master
+    .getByRole('button', { name: /^Go by the / })
+    .and(master.locator('[aria-pressed="false"]'))
+    .first();
   const name = (await other.getAttribute('aria-label'))!.replace('Go by the ', '');
   await other.click();
   await expect.poll(async () => (await framingOf(page)).stretches[0]!.pick?.subject?.name).toBe(name);
@@ -93,7 +118,9 @@ test('a following window: points, spans, locks, a drawn subject, and the round',
   await page.mouse.move(from.x + 40, from.y + 4, { steps: 4 });
   await page.mouse.move(from.x + 66, from.y + 2, { steps: 4 });
   await page.mouse.up();
-  await expect.poll(async () => (await framingOf(page)).stretches[0]!.move.points?.[0]?.at).toBeGreaterThan(set.at);
+  await expect
+    .poll(async () => (await framingOf(page)).stretches[0]!.move.points?.[0]?.at)
+    .toBeGreaterThan(set.at);
   const moved = (await framingOf(page)).stretches[0]!.move.points![0]!;
   await seek(page, moved.at);
   await expect.poll(async () => Math.abs((await left(page)) - (moved.x * 640 - 202.5 / 2))).toBeLessThan(0.2);
@@ -115,7 +142,9 @@ test('a following window: points, spans, locks, a drawn subject, and the round',
   await page.mouse.up();
   await page.keyboard.up('Shift');
   await page.getByRole('button', { name: 'stand still' }).click();
-  await expect.poll(async () => ((await framingOf(page)).stretches[0]!.move as { spans?: unknown[] }).spans?.length).toBe(1);
+  await expect
+    .poll(async () => ((await framingOf(page)).stretches[0]!.move as { spans?: unknown[] }).spans?.length)
+    .toBe(1);
   const frames = 88;
   await seek(page, Math.round(frames * 0.13));
   const here = await left(page);
@@ -141,17 +170,40 @@ test('a following window: points, spans, locks, a drawn subject, and the round',
   await page.mouse.down();
   await page.mouse.move(area.x + area.width * 0.22, area.y + area.height * 0.8, { steps: 5 });
   await page.mouse.up();
-  await expect.poll(async () => (await framingOf(page)).stretches[0]!.pick?.subject?.id, { timeout: 30_000 }).toMatch(/^drawn-/);
+  await expect
+    .poll(async () => (await framingOf(page)).stretches[0]!.pick?.subject?.id, { timeout: 30_000 })
+    .toMatch(/^drawn-/);
   await expect(master(page).getByRole('button', { name: /choice 1/ })).toBeVisible();
 
   // Held far from its subject by hand it would be worth a look: the round finds it, and an acceptance ends that.
   await page.getByRole('button', { name: 'Subject: change' }).click();
-  await page.getByRole('menuitem', { name: /kite|thing/ }).first().click();
+  await page
+    .getByRole('menuitem', { name: /kite|thing/ })
+    .first()
+    .click();
   await expect(following.getByTestId('figures')).toBeVisible();
   const [, production, version] = /productions\/([\w-]+)\/framing\/([\w-]+)/.exec(page.url())!;
-  const detail = (await (await page.request.get(`/api/productions/${production}`)).json()) as { versions: { revision: number; framing: { stretches: object[] } }[] };
+  const detail = (await (await page.request.get(`/api/productions/${production}`)).json()) as {
+    versions: { revision: number; framing: { stretches: object[] } }[];
+  };
   const { revision, framing } = detail.versions[0]!;
-  await expect.poll(async () => (await page.request.patch(`/api/versions/${version}`, { data: { revision, framing: { ...framing, stretches: [{ ...framing.stretches[0], move: { kind: 'hold', pose: { x: 0.95, y: 0.5, zoom: 1 } } }] } } })).ok()).toBe(true);
+  await expect
+    .poll(async () =>
+      (
+        await page.request.patch(`/api/versions/${version}`, {
+          data: {
+            revision,
+            framing: {
+              ...framing,
+              stretches: [
+                { ...framing.stretches[0], move: { kind: 'hold', pose: { x: 0.95, y: 0.5, zoom: 1 } } },
+              ],
+            },
+          },
+        })
+      ).ok(),
+    )
+    .toBe(true);
   await page.goto(`/productions/${production}`);
   await page.getByRole('link', { name: 'Go through them' }).click();
   const round = page.getByRole('region', { name: 'Round' });

@@ -16,11 +16,37 @@ async function sixShots(name: string, grade = 'null'): Promise<string> {
     'gradients=s=640x360:r=25:seed=12:speed=0.0001:c0=0x305848:c1=0xd0b070:x0=0:y0=0:x1=640:y1=0,drawbox=480:120:100:120:0x2848a0:fill,drawbox=508:140:44:40:0xe0b090:fill',
     'gradients=s=640x360:r=25:seed=13:speed=0.0001:c0=0x402030:c1=0x907868:x0=640:y0=360:x1=0:y1=0,drawbox=280:60:80:240:0xe8e0c8:fill,drawbox=20:160:70:70:0x60a040:fill',
   ];
-  await execa('ffmpeg', ['-v', 'error', '-y', ...order.flatMap((c) => ['-f', 'lavfi', '-t', '1', '-i', cameras[c]!]), '-filter_complex', `${order.map((_, i) => `[${i}:v]setsar=1,format=yuv420p[v${i}]`).join(';')};${order.map((_, i) => `[v${i}]`).join('')}concat=n=6:v=1,${grade}[v];sine=330:r=48000:d=6[a]`, '-map', '[v]', '-map', '[a]', '-c:a', 'aac', '-c:v', 'libx264', '-preset', 'veryfast', '-crf', '12', '-movflags', '+faststart', path]);
+  await execa('ffmpeg', [
+    '-v',
+    'error',
+    '-y',
+    ...order.flatMap((c) => ['-f', 'lavfi', '-t', '1', '-i', cameras[c]!]),
+    '-filter_complex',
+    `${order.map((_, i) => `[${i}:v]setsar=1,format=yuv420p[v${i}]`).join(';')};${order.map((_, i) => `[v${i}]`).join('')}concat=n=6:v=1,${grade}[v];sine=330:r=48000:d=6[a]`,
+    '-map',
+    '[v]',
+    '-map',
+    '[a]',
+    '-c:a',
+    'aac',
+    '-c:v',
+    'libx264',
+    '-preset',
+    'veryfast',
+    '-crf',
+    '12',
+    '-movflags',
+    '+faststart',
+    path,
+  ]);
   return path;
 }
 
-const head = (page: Page, frame: number) => page.evaluate((f) => (window as unknown as { mivvyDesk: { seek(frame: number): void } }).mivvyDesk.seek(f), frame);
+const head = (page: Page, frame: number) =>
+  page.evaluate(
+    (f) => (window as unknown as { mivvyDesk: { seek(frame: number): void } }).mivvyDesk.seek(f),
+    frame,
+  );
 
 /** How alike a proof's canvas and a frame of the exported file are, by ffmpeg's own SSIM. */
 async function likeness(canvas: Locator, file: string, frame: number): Promise<number> {
@@ -30,11 +56,26 @@ async function likeness(canvas: Locator, file: string, frame: number): Promise<n
   });
   const png = join(files, 'proof.png');
   await writeFile(png, Buffer.from(data.split(',')[1]!, 'base64'));
-  const { stderr } = await execa('ffmpeg', ['-hide_banner', '-i', file, '-i', png, '-filter_complex', `[0:v]select=eq(n\\,${frame}),scale=${width}:${height}:flags=area:in_color_matrix=bt709,format=gbrp[a];[1:v]format=gbrp[b];[a][b]ssim`, '-frames:v', '1', '-f', 'null', '-']);
+  const { stderr } = await execa('ffmpeg', [
+    '-hide_banner',
+    '-i',
+    file,
+    '-i',
+    png,
+    '-filter_complex',
+    `[0:v]select=eq(n\\,${frame}),scale=${width}:${height}:flags=area:in_color_matrix=bt709,format=gbrp[a];[1:v]format=gbrp[b];[a][b]ssim`,
+    '-frames:v',
+    '1',
+    '-f',
+    'null',
+    '-',
+  ]);
   return Number(/All:([\d.]+)/.exec(stderr)![1]);
 }
 
-test('six shots for three places: keeps, troubles, a shared camera, a glide, a stack; and the files are what the proofs showed', async ({ page }) => {
+test('six shots for three places: keeps, troubles, a shared camera, a glide, a stack; and the files are what the proofs showed', async ({
+  page,
+}) => {
   test.setTimeout(150_000);
   await addQuickBook(page);
   await bringIn(page, await sixShots('Six shots.mp4'));
@@ -49,12 +90,17 @@ test('six shots for three places: keeps, troubles, a shared camera, a glide, a s
   await page.getByRole('tab', { name: /Keeps/ }).click();
   const draw = async (frame: number, x: number, y: number, w: number, h: number, name: string) => {
     await head(page, frame);
-    await expect(page.getByRole('slider', { name: 'Play head' })).toHaveAttribute('aria-valuenow', String(frame));
+    await expect(page.getByRole('slider', { name: 'Play head' })).toHaveAttribute(
+      'aria-valuenow',
+      String(frame),
+    );
     await page.getByRole('button', { name: 'Draw one on the picture' }).click();
     const box = (await page.getByTestId('keep-surface').boundingBox())!;
     await page.mouse.move(box.x + (x / 640) * box.width, box.y + (y / 360) * box.height);
     await page.mouse.down();
-    await page.mouse.move(box.x + ((x + w) / 640) * box.width, box.y + ((y + h) / 360) * box.height, { steps: 5 });
+    await page.mouse.move(box.x + ((x + w) / 640) * box.width, box.y + ((y + h) / 360) * box.height, {
+      steps: 5,
+    });
     await page.mouse.up();
     await page.getByRole('textbox', { name: 'Name' }).fill(name);
     await page.keyboard.press('Enter');
@@ -65,7 +111,9 @@ test('six shots for three places: keeps, troubles, a shared camera, a glide, a s
 
   // The sheet says what is cut; a key leads to it; the proposed move mends it.
   await page.getByRole('link', { name: 'Proof sheet' }).click();
-  await expect(page.getByRole('complementary', { name: 'Needs a look' }).getByText('Left person cut').first()).toBeVisible();
+  await expect(
+    page.getByRole('complementary', { name: 'Needs a look' }).getByText('Left person cut').first(),
+  ).toBeVisible();
   await page.keyboard.press('n');
   await expect(page.getByRole('heading', { name: 'Quickby tall' })).toBeVisible();
   const note = page.getByRole('region', { name: 'Delivery note' });
@@ -125,7 +173,13 @@ test('six shots for three places: keeps, troubles, a shared camera, a glide, a s
   for (let i = 0; i < 8; i++) {
     await page.getByRole('heading', { level: 2 }).first().click();
     await page.keyboard.press('n');
-    if (await page.getByText('No troubles left', { exact: false }).isVisible({ timeout: 800 }).catch(() => false)) break;
+    if (
+      await page
+        .getByText('No troubles left', { exact: false })
+        .isVisible({ timeout: 800 })
+        .catch(() => false)
+    )
+      break;
     await note.getByRole('button', { name: 'Move it' }).first().click({ timeout: 10_000 });
     await expect(page.getByText('Saved.')).toBeVisible();
   }
@@ -136,12 +190,17 @@ test('six shots for three places: keeps, troubles, a shared camera, a glide, a s
   await page.getByRole('button', { name: 'Export 3 versions' }).click();
   await expect(page.getByRole('link', { name: 'See the file' })).toHaveCount(3, { timeout: 90_000 });
   const production = /productions\/([\w-]+)/.exec(page.url())![1]!;
-  const detail = (await (await page.request.get(`/api/productions/${production}`)).json()) as { versions: { id: string; standing: string; deliverable: { id: string } }[] };
+  const detail = (await (await page.request.get(`/api/productions/${production}`)).json()) as {
+    versions: { id: string; standing: string; deliverable: { id: string } }[];
+  };
   await mkdir(join(files, 'six'), { recursive: true });
   for (const version of detail.versions) {
     expect(version.standing).toBe('passed');
     const file = join(files, 'six', `${version.id}.mp4`);
-    await writeFile(file, await (await page.request.get(`/api/deliverables/${version.deliverable.id}/file`)).body());
+    await writeFile(
+      file,
+      await (await page.request.get(`/api/deliverables/${version.deliverable.id}/file`)).body(),
+    );
     await page.goto(`/productions/${production}/framing/${version.id}`);
     const canvas = page.getByTestId('proof-surface').locator('canvas');
     await expect(canvas).toHaveAttribute('data-frame', /\d+/);
@@ -149,12 +208,16 @@ test('six shots for three places: keeps, troubles, a shared camera, a glide, a s
       await head(page, frame);
       await expect(canvas).toHaveAttribute('data-frame', String(frame));
       await page.waitForTimeout(60);
-      expect(await likeness(canvas, file, frame), `version ${version.id}, frame ${frame}`).toBeGreaterThan(0.97);
+      expect(await likeness(canvas, file, frame), `version ${version.id}, frame ${frame}`).toBeGreaterThan(
+        0.97,
+      );
     }
   }
 });
 
-test('cuts by hand and from an edit list; keyframes; a plan file leaves and comes back; guides and true size', async ({ page }) => {
+test('cuts by hand and from an edit list; keyframes; a plan file leaves and comes back; guides and true size', async ({
+  page,
+}) => {
   await addQuickBook(page);
   await bringIn(page, await sixShots('By hand.mp4'));
   await choosePlaces(page, 'Quickby, Tall', 'Quickby, Square');
@@ -168,9 +231,17 @@ test('cuts by hand and from an edit list; keyframes; a plan file leaves and come
   await expect(page.getByText('Shot 4 starts at 00:00:02:11', { exact: false })).toBeVisible();
   await page.keyboard.press('Delete');
   await expect(page.getByRole('tab', { name: 'Shots 6' })).toBeVisible();
-  await page.getByTestId('cut-list-chooser').setInputFiles({ name: 'wrong.edl', mimeType: 'text/plain', buffer: Buffer.from('Dear editor') });
+  await page
+    .getByTestId('cut-list-chooser')
+    .setInputFiles({ name: 'wrong.edl', mimeType: 'text/plain', buffer: Buffer.from('Dear editor') });
   await expect(page.getByText('wrong.edl was not taken.', { exact: false })).toBeVisible();
-  await page.getByTestId('cut-list-chooser').setInputFiles({ name: 'right.edl', mimeType: 'text/plain', buffer: Buffer.from('001 A V C 00:00:00:00 00:00:03:00 01:00:00:00 01:00:03:00\n002 B V C 00:00:00:00 00:00:03:00 01:00:03:00 01:00:06:00\n') });
+  await page.getByTestId('cut-list-chooser').setInputFiles({
+    name: 'right.edl',
+    mimeType: 'text/plain',
+    buffer: Buffer.from(
+      '001 A V C 00:00:00:00 00:00:03:00 01:00:00:00 01:00:03:00\n002 B V C 00:00:00:00 00:00:03:00 01:00:03:00 01:00:06:00\n',
+    ),
+  });
   await expect(page.getByText('1 cut was read from right', { exact: false })).toBeVisible();
   await expect(page.getByRole('tab', { name: 'Shots 2' })).toBeVisible();
   await page.getByRole('button', { name: 'Take back' }).click();
@@ -201,7 +272,10 @@ test('cuts by hand and from an edit list; keyframes; a plan file leaves and come
   await expect(note.getByText('passes through keyframes', { exact: false })).toBeVisible();
   await expect(page.getByText('Saved.')).toBeVisible();
 
-  const [download] = await Promise.all([page.waitForEvent('download'), note.getByRole('link', { name: 'Save this framing as a file' }).click()]);
+  const [download] = await Promise.all([
+    page.waitForEvent('download'),
+    note.getByRole('link', { name: 'Save this framing as a file' }).click(),
+  ]);
   expect(download.suggestedFilename()).toBe('by-hand_quick-tall.plan.json');
   const plan = join(files, 'by hand.plan.json');
   await download.saveAs(plan);
@@ -212,10 +286,26 @@ test('cuts by hand and from an edit list; keyframes; a plan file leaves and come
   // The same plan without the screen.
   const book = join(files, 'plan book.json');
   await writeFile(book, JSON.stringify(quickBook));
-  const { stdout } = await execa(launcher, ['deliver', '--master', join(files, 'By hand.mp4'), '--specs', book, '--placement', 'quick-square', '--plan', plan, '--out', join(files, 'plan out'), '--quiet']);
+  const { stdout } = await execa(launcher, [
+    'deliver',
+    '--master',
+    join(files, 'By hand.mp4'),
+    '--specs',
+    book,
+    '--placement',
+    'quick-square',
+    '--plan',
+    plan,
+    '--out',
+    join(files, 'plan out'),
+    '--quiet',
+  ]);
   expect(JSON.parse(stdout)).toMatchObject({ event: 'deliverable', status: 'passed' });
 
-  const [guide] = await Promise.all([page.waitForEvent('download'), note.getByRole('link', { name: 'numbers' }).click()]);
+  const [guide] = await Promise.all([
+    page.waitForEvent('download'),
+    note.getByRole('link', { name: 'numbers' }).click(),
+  ]);
   expect(guide.suggestedFilename()).toBe('guides.tsv');
   await page.getByRole('button', { name: 'True size' }).click();
   const width = (await page.getByTestId('true-size').boundingBox())!.width;
@@ -225,13 +315,16 @@ test('cuts by hand and from an edit list; keyframes; a plan file leaves and come
   expect((await page.getByTestId('true-size').boundingBox())!.width).toBeGreaterThan(width);
 });
 
-test('loop, shuttle, the enlarged proof; and a master replaced by a new grade keeps its framing', async ({ page }) => {
+test('loop, shuttle, the enlarged proof; and a master replaced by a new grade keeps its framing', async ({
+  page,
+}) => {
   await addQuickBook(page);
   await bringIn(page, await sixShots('Play.mp4'));
   await choosePlaces(page, 'Quickby, Tall');
   await page.getByRole('link', { name: /tall, open its framing/ }).click();
   await expect(page.getByText('Shot 1 of 6', { exact: false })).toBeVisible({ timeout: 20_000 });
-  const now = async () => Number(await page.getByRole('slider', { name: 'Play head' }).getAttribute('aria-valuenow'));
+  const now = async () =>
+    Number(await page.getByRole('slider', { name: 'Play head' }).getAttribute('aria-valuenow'));
   await page.keyboard.press(']');
   await page.keyboard.press('l');
   await page.keyboard.press('Space');
@@ -269,8 +362,12 @@ test('loop, shuttle, the enlarged proof; and a master replaced by a new grade ke
   await expect(page.getByTestId('window-numbers')).toHaveText('x 268.8 · y 0 · w 202.5 · h 360');
   await expect(page.getByText('Saved.')).toBeVisible();
   await page.getByRole('link', { name: 'Masters', exact: true }).click();
-  await page.getByTestId('replacement-chooser').setInputFiles(await sixShots('Play, new grade.mp4', 'eq=contrast=0.85:brightness=0.05'));
-  await expect(page.getByText('“Play.mp4” was replaced: 6 shots of 6 kept their framing.', { exact: false })).toBeVisible({ timeout: 30_000 });
+  await page
+    .getByTestId('replacement-chooser')
+    .setInputFiles(await sixShots('Play, new grade.mp4', 'eq=contrast=0.85:brightness=0.05'));
+  await expect(
+    page.getByText('“Play.mp4” was replaced: 6 shots of 6 kept their framing.', { exact: false }),
+  ).toBeVisible({ timeout: 30_000 });
   await page.getByRole('link', { name: 'Framing', exact: true }).click();
   await head(page, 30);
   await expect(page.getByTestId('window-numbers')).toHaveText('x 268.8 · y 0 · w 202.5 · h 360');

@@ -8,7 +8,9 @@ import { addQuickBook, asOneShot, bringIn, choosePlaces, drag, files, readProof 
 
 const master = { width: 1280, height: 720 };
 
-test('a film is dropped, placed, framed, exported, downloaded; and the file is what the proof showed', async ({ page }) => {
+test('a film is dropped, placed, framed, exported, downloaded; and the file is what the proof showed', async ({
+  page,
+}) => {
   const film = join(files, 'Ruler film.mp4');
   await makeRuler(film, { size: master, rate: { num: 25, den: 1 }, frames: 60, sound: true });
   await addQuickBook(page);
@@ -41,7 +43,9 @@ test('a film is dropped, placed, framed, exported, downloaded; and the file is w
   await expect(page.getByText('Saved.')).toBeVisible();
 
   // Live while scrubbing: the proof shows the window and the frame that the head stands on.
-  await page.evaluate(() => (window as unknown as { mivvyDesk: { seek(frame: number): void } }).mivvyDesk.seek(37));
+  await page.evaluate(() =>
+    (window as unknown as { mivvyDesk: { seek(frame: number): void } }).mivvyDesk.seek(37),
+  );
   await expect(page.getByTestId('timecode')).toHaveText('00:00:01:12');
   const canvas = page.getByTestId('proof-surface').locator('canvas');
   await expect(canvas).toHaveAttribute('data-frame', '37');
@@ -64,14 +68,40 @@ test('a film is dropped, placed, framed, exported, downloaded; and the file is w
   await page.getByRole('link', { name: 'See the file' }).click({ timeout: 60_000 });
   await expect(page.getByRole('table').last()).toContainText('270 × 480');
   await expect(page.getByRole('complementary').getByText('Passed', { exact: true })).toBeVisible();
-  const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('link', { name: 'Download' }).first().click()]);
+  const [download] = await Promise.all([
+    page.waitForEvent('download'),
+    page.getByRole('link', { name: 'Download' }).first().click(),
+  ]);
   const got = join(files, download.suggestedFilename());
   expect(download.suggestedFilename()).toBe('ruler-film_quick-tall_270x480_25fps_v1.mp4');
   await download.saveAs(got);
-  await expect(page.getByText(createHash('sha256').update(await readFile(got)).digest('hex'))).toBeVisible();
+  await expect(
+    page.getByText(
+      createHash('sha256')
+        .update(await readFile(got))
+        .digest('hex'),
+    ),
+  ).toBeVisible();
 
-  const { stdout } = await execa('ffprobe', ['-v', 'error', '-select_streams', 'v', '-show_entries', 'stream=width,height,r_frame_rate,profile,level,nb_frames,color_space', '-of', 'json', got]);
-  expect(JSON.parse(stdout).streams[0]).toMatchObject({ width: 270, height: 480, r_frame_rate: '25/1', profile: 'High', nb_frames: '60', color_space: 'bt709' });
+  const { stdout } = await execa('ffprobe', [
+    '-v',
+    'error',
+    '-select_streams',
+    'v',
+    '-show_entries',
+    'stream=width,height,r_frame_rate,profile,level,nb_frames,color_space',
+    '-of',
+    'json',
+    got,
+  ]);
+  expect(JSON.parse(stdout).streams[0]).toMatchObject({
+    width: 270,
+    height: 480,
+    r_frame_rate: '25/1',
+    profile: 'High',
+    nb_frames: '60',
+    color_space: 'bt709',
+  });
   const readings = await readRuler(got, { width: 270, height: 480 }, master);
   expect(readings.map((r) => r.frame)).toEqual(Array.from({ length: 60 }, (_, i) => i));
   for (const { window } of readings) {

@@ -4,19 +4,38 @@ import { execa } from 'execa';
 import { makeRuler } from '../packages/media/src/testing/ruler.ts';
 import { addQuickBook, bringIn, choosePlaces, files, readProof } from './testing/helpers.ts';
 
-test('a film that browsers cannot play gets a proxy, and its proof shows the same frames', async ({ page }) => {
+test('a film that browsers cannot play gets a proxy, and its proof shows the same frames', async ({
+  page,
+}) => {
   const source = join(files, 'deep source.mp4');
   const film = join(files, 'deep.mov');
   const size = { width: 640, height: 360 };
   await makeRuler(source, { size, rate: { num: 25, den: 1 }, frames: 30, sound: true });
-  await execa('ffmpeg', ['-v', 'error', '-y', '-i', source, '-c:v', 'prores_ks', '-profile:v', '2', '-pix_fmt', 'yuv422p10le', '-c:a', 'pcm_s16le', film]);
+  await execa('ffmpeg', [
+    '-v',
+    'error',
+    '-y',
+    '-i',
+    source,
+    '-c:v',
+    'prores_ks',
+    '-profile:v',
+    '2',
+    '-pix_fmt',
+    'yuv422p10le',
+    '-c:a',
+    'pcm_s16le',
+    film,
+  ]);
   await addQuickBook(page);
   await bringIn(page, film);
   await choosePlaces(page, 'Quickby, Square');
   await page.getByRole('link', { name: /square, open its framing/ }).click();
   const canvas = page.getByTestId('proof-surface').locator('canvas');
   await expect(canvas).toHaveAttribute('data-frame', /\d/);
-  await page.evaluate(() => (window as unknown as { mivvyDesk: { seek(frame: number): void } }).mivvyDesk.seek(22));
+  await page.evaluate(() =>
+    (window as unknown as { mivvyDesk: { seek(frame: number): void } }).mivvyDesk.seek(22),
+  );
   await expect(canvas).toHaveAttribute('data-frame', '22');
   const proof = await readProof(canvas, size);
   expect(proof.frame).toBe(22);
@@ -36,7 +55,9 @@ test('a sideways phone clip stands upright, and is framed upright', async ({ pag
   await page.getByRole('link', { name: /square, open its framing/ }).click();
   await expect(page.getByTestId('window-numbers')).toHaveText('x 0 · y 140 · w 360 · h 360');
   const canvas = page.getByTestId('proof-surface').locator('canvas');
-  await page.evaluate(() => (window as unknown as { mivvyDesk: { seek(frame: number): void } }).mivvyDesk.seek(11));
+  await page.evaluate(() =>
+    (window as unknown as { mivvyDesk: { seek(frame: number): void } }).mivvyDesk.seek(11),
+  );
   await expect(canvas).toHaveAttribute('data-frame', '11');
   const proof = await readProof(canvas, size);
   expect(proof.frame).toBe(11);

@@ -18,7 +18,10 @@ export default defineConfig({
   // On a loaded machine a browser may miss its time; a test that needed its second try is counted and said.
   retries: 1,
   forbidOnly: true,
-  reporter: [['list'], ['json', { outputFile: process.env.PLAYWRIGHT_JSON_OUTPUT_NAME ?? '../test-results/report.json' }]],
+  reporter: [
+    ['list'],
+    ['json', { outputFile: process.env.PLAYWRIGHT_JSON_OUTPUT_NAME ?? '../test-results/report.json' }],
+  ],
   use: {
     baseURL: `http://127.0.0.1:${port}`,
     viewport: { width: 1280, height: 800 },
@@ -26,13 +29,26 @@ export default defineConfig({
     screenshot: 'only-on-failure',
     launchOptions: {
       executablePath: process.env.MIVVY_CHROMIUM ?? '/usr/bin/chromium',
-      args: ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'],
+      args: [
+        '--no-sandbox',
+        '--disable-gpu',
+        '--disable-quic',
+        '--no-first-run',
+        '--disable-background-networking',
+        '--disable-component-update',
+        '--disable-sync',
+      ],
     },
   },
   webServer: {
     command: `node --import "${join(root, 'node_modules/tsx/dist/loader.mjs')}" "${join(root, 'packages/server/src/main.ts')}"`,
     url: `http://127.0.0.1:${port}/api/health`,
-    env: { MIVVY_DATA: dataDir, MIVVY_PORT: String(port), MIVVY_LOOKING: 'when-asked', TSX_TSCONFIG_PATH: join(root, 'tsconfig.json') },
+    env: {
+      MIVVY_DATA: dataDir,
+      MIVVY_PORT: String(port),
+      MIVVY_LOOKING: 'when-asked',
+      TSX_TSCONFIG_PATH: join(root, 'tsconfig.json'),
+    },
     timeout: 60_000,
     reuseExistingServer: false,
   },

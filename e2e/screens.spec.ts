@@ -4,21 +4,61 @@ import { addQuickBook, bringIn, choosePlaces, plainFilm } from './testing/helper
 
 /** Serious faults by WCAG 2.2 AA, and a page that scrolls as a whole, on the screen as it stands. */
 async function expectSound(page: Page, name: string): Promise<void> {
-  const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']).analyze();
-  expect.soft(violations.filter((v) => v.impact === 'serious' || v.impact === 'critical').map((v) => `${name}: ${v.id} at ${v.nodes.map((n) => n.target.join(' ')).slice(0, 3).join(', ')}`)).toEqual([]);
-  const scrolls = await page.evaluate(() => document.documentElement.scrollHeight > window.innerHeight + 1 || document.documentElement.scrollWidth > window.innerWidth + 1);
+  const { violations } = await new AxeBuilder({ page })
+    .withTags(['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa'])
+    .analyze();
+  expect
+    .soft(
+      violations
+        .filter((v) => v.impact === 'serious' || v.impact === 'critical')
+        .map(
+          (v) =>
+            `${name}: ${v.id} at ${v.nodes
+              .map((n) => n.target.join(' '))
+              .slice(0, 3)
+              .join(', ')}`,
+        ),
+    )
+    .toEqual([]);
+  const scrolls = await page.evaluate(
+    () =>
+      document.documentElement.scrollHeight > window.innerHeight + 1 ||
+      document.documentElement.scrollWidth > window.innerWidth + 1,
+  );
   expect.soft(scrolls, `${name} scrolls as a page`).toBe(false);
 }
 
-test('every screen is sound by WCAG 2.2 AA and fits its window, on the light desk and the dark one', async ({ page }) => {
+test('every screen is sound by WCAG 2.2 AA and fits its window, on the light desk and the dark one', async ({
+  page,
+}) => {
   await addQuickBook(page);
   await bringIn(page, await plainFilm('screens.mp4'));
   await choosePlaces(page, 'Quickby, Tall', 'Quickby, Square', 'Quickby, Short');
   const base = page.url().replace(/\/$/, '');
-  const { masters } = (await (await page.request.get(base.replace('/productions/', '/api/productions/'))).json()) as { masters: { id: string }[] };
-  await page.request.post(`/api/masters/${masters[0]!.id}/cuts`, { data: { name: '1 s', kept: [{ from: 20, to: 40 }, { from: 0, to: 5 }] } });
+  const { masters } = (await (
+    await page.request.get(base.replace('/productions/', '/api/productions/'))
+  ).json()) as { masters: { id: string }[] };
+  await page.request.post(`/api/masters/${masters[0]!.id}/cuts`, {
+    data: {
+      name: '1 s',
+      kept: [
+        { from: 20, to: 40 },
+        { from: 0, to: 5 },
+      ],
+    },
+  });
   for (const desk of ['Light', 'Dark'] as const) {
-    for (const [name, path] of [['proof sheet', base], ['masters', `${base}/masters`], ['framing', `${base}/framing`], ['timing', `${base}/timing`], ['timing of a cut', `${base}/timing`], ['exports', `${base}/exports`], ['deliverables', `${base}/deliverables`], ['spec book', '/spec-book'], ['productions', '/']] as const) {
+    for (const [name, path] of [
+      ['proof sheet', base],
+      ['masters', `${base}/masters`],
+      ['framing', `${base}/framing`],
+      ['timing', `${base}/timing`],
+      ['timing of a cut', `${base}/timing`],
+      ['exports', `${base}/exports`],
+      ['deliverables', `${base}/deliverables`],
+      ['spec book', '/spec-book'],
+      ['productions', '/'],
+    ] as const) {
       await page.goto(path);
       await page.locator('main').waitFor();
       await page.waitForTimeout(400);
@@ -93,7 +133,10 @@ test('windows of other versions over the master, and the area that all of them s
   await expect(page.getByTestId('common-area')).toHaveCount(0);
   await page.getByRole('button', { name: 'Window of A' }).click();
   await expect(page.getByTestId('common-size')).toHaveText('202.5 × 360');
-  const [common, surface] = [await page.getByTestId('common-area').boundingBox(), await page.getByTestId('master-surface').boundingBox()];
+  const [common, surface] = [
+    await page.getByTestId('common-area').boundingBox(),
+    await page.getByTestId('master-surface').boundingBox(),
+  ];
   expect(common!.width / surface!.width).toBeCloseTo(202.5 / 640, 2);
   // Moved away from each other, the common area shrinks with the hand.
   for (let i = 0; i < 8; i++) await page.keyboard.press('Shift+ArrowRight');

@@ -7,7 +7,10 @@ test('a file that is no film is said in words, and nothing else is lost', async 
   const letter = join(files, 'letter.mp4');
   await writeFile(letter, 'Dear client, the film follows.');
   await page.goto('/');
-  await page.getByTestId('film-chooser').first().setInputFiles([letter, await plainFilm('beside a letter.mp4')]);
+  await page
+    .getByTestId('film-chooser')
+    .first()
+    .setInputFiles([letter, await plainFilm('beside a letter.mp4')]);
   await expect(page.getByText('This is not a video that can be read.').first()).toBeVisible();
   await expect(page.getByRole('button', { name: 'Choose places' })).toBeVisible();
   await page.getByRole('link', { name: 'Masters', exact: true }).click();
@@ -32,7 +35,10 @@ test('an upload that is cut in the middle goes on by itself', async ({ page }) =
   expect(cut).toBe(2);
 });
 
-test('two windows on one version: the later one is told and shows the newer framing', async ({ page, context }) => {
+test('two windows on one version: the later one is told and shows the newer framing', async ({
+  page,
+  context,
+}) => {
   await addQuickBook(page);
   await bringIn(page, await plainFilm('shared.mp4'));
   await choosePlaces(page, 'Quickby, Tall');
@@ -46,11 +52,15 @@ test('two windows on one version: the later one is told and shows the newer fram
   await expect(page.getByText('Saved.')).toBeVisible();
   const newer = await page.getByTestId('window-numbers').textContent();
   await other.keyboard.press('Shift+ArrowLeft');
-  await expect(other.getByText('This version was changed in another window meanwhile.', { exact: false })).toBeVisible();
+  await expect(
+    other.getByText('This version was changed in another window meanwhile.', { exact: false }),
+  ).toBeVisible();
   await expect(other.getByTestId('window-numbers')).toHaveText(newer!);
 });
 
-test('a version over its limit is at fault, says by how much, and is not offered for export', async ({ page }) => {
+test('a version over its limit is at fault, says by how much, and is not offered for export', async ({
+  page,
+}) => {
   await addQuickBook(page);
   await bringIn(page, await plainFilm('too long.mp4'));
   await choosePlaces(page, 'Quickby, Short');
@@ -58,15 +68,31 @@ test('a version over its limit is at fault, says by how much, and is not offered
   await expect(page.getByRole('button', { name: /^Export/ })).toHaveCount(0);
 });
 
-test('a spec book with a fault is refused by its path; a good one is in the book at once', async ({ page }) => {
+test('a spec book with a fault is refused by its path; a good one is in the book at once', async ({
+  page,
+}) => {
   await page.goto('/spec-book');
   await expect(page.getByRole('heading', { name: 'Starter formats' })).toBeVisible();
-  const odd = structuredClone(quickBook) as { outlets: { id: string; placements: { id: string; frame: { width: number } }[] }[] };
+  const odd = structuredClone(quickBook) as {
+    outlets: { id: string; placements: { id: string; frame: { width: number } }[] }[];
+  };
   odd.outlets[0]!.placements[0]!.frame.width = 271;
   const chooser = page.getByTestId('spec-chooser');
-  await chooser.setInputFiles({ name: 'odd.specbook.json', mimeType: 'application/json', buffer: Buffer.from(JSON.stringify(odd)) });
-  await expect(page.getByRole('alert')).toContainText('outlets.0.placements.0.frame.width: a frame side must be even');
-  const good = JSON.parse(JSON.stringify(quickBook).replaceAll('quick', 'fresh').replace('Quickby', 'Freshwater')) as object;
-  await chooser.setInputFiles({ name: 'fresh.specbook.json', mimeType: 'application/json', buffer: Buffer.from(JSON.stringify(good)) });
+  await chooser.setInputFiles({
+    name: 'odd.specbook.json',
+    mimeType: 'application/json',
+    buffer: Buffer.from(JSON.stringify(odd)),
+  });
+  await expect(page.getByRole('alert')).toContainText(
+    'outlets.0.placements.0.frame.width: a frame side must be even',
+  );
+  const good = JSON.parse(
+    JSON.stringify(quickBook).replaceAll('quick', 'fresh').replace('Quickby', 'Freshwater'),
+  ) as object;
+  await chooser.setInputFiles({
+    name: 'fresh.specbook.json',
+    mimeType: 'application/json',
+    buffer: Buffer.from(JSON.stringify(good)),
+  });
   await page.getByRole('heading', { name: 'Freshwater' }).waitFor();
 });

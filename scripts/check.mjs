@@ -18,8 +18,18 @@ const readings = [
   ['unused code', 'npx', ['knip', '--no-config-hints'], env],
 ];
 const tests = [
-  ['unit and engine tests', 'npx', ['jest', '--json', `--outputFile=${unitReport}`], { ...env, NODE_OPTIONS: '--experimental-vm-modules --no-warnings' }],
-  ['browser tests', 'npx', ['playwright', 'test', '-c', 'e2e/playwright.config.ts'], { ...env, PLAYWRIGHT_JSON_OUTPUT_NAME: browserReport }],
+  [
+    'unit and engine tests',
+    'npx',
+    ['jest', '--json', `--outputFile=${unitReport}`],
+    { ...env, NODE_OPTIONS: '--experimental-vm-modules --no-warnings' },
+  ],
+  [
+    'browser tests',
+    'npx',
+    ['playwright', 'test', '-c', 'e2e/playwright.config.ts'],
+    { ...env, PLAYWRIGHT_JSON_OUTPUT_NAME: browserReport },
+  ],
 ];
 
 let broken = 0;
@@ -28,19 +38,26 @@ async function run([name, command, args, environment], atOnce) {
   const started = Date.now();
   let said = '';
   if (!atOnce) process.stdout.write(`\n== ${name}\n`);
-  const child = spawn(command, ['--no-install', ...args], { stdio: ['ignore', atOnce ? 'pipe' : 'inherit', atOnce ? 'pipe' : 'inherit'], env: environment });
+  const child = spawn(command, ['--no-install', ...args], {
+    stdio: ['ignore', atOnce ? 'pipe' : 'inherit', atOnce ? 'pipe' : 'inherit'],
+    env: environment,
+  });
   for (const stream of [child.stdout, child.stderr]) stream?.on('data', (chunk) => (said += chunk));
   const status = await new Promise((resolve) => {
     child.on('error', () => resolve(1));
     child.on('close', resolve);
   });
   if (status !== 0) broken++;
-  process.stdout.write(`${atOnce ? `\n== ${name}\n${said}` : ''}== ${name}: ${status === 0 ? 'passed' : 'FAILED'}, ${((Date.now() - started) / 1000).toFixed(0)} s\n`);
+  process.stdout.write(
+    `${atOnce ? `\n== ${name}\n${said}` : ''}== ${name}: ${status === 0 ? 'passed' : 'FAILED'}, ${((Date.now() - started) / 1000).toFixed(0)} s\n`,
+  );
 }
 const waiting = [...readings];
-await Promise.all([0, 1].map(async () => {
-  for (let check = waiting.shift(); check; check = waiting.shift()) await run(check, true);
-}));
+await Promise.all(
+  [0, 1].map(async () => {
+    for (let check = waiting.shift(); check; check = waiting.shift()) await run(check, true);
+  }),
+);
 for (const check of tests) await run(check, false);
 
 const read = (path) => {
@@ -55,6 +72,12 @@ const browser = read(browserReport)?.stats;
 rmSync(dir, { recursive: true, force: true });
 const again = browser?.flaky ?? 0;
 const passed = (unit?.numPassedTests ?? 0) + (browser?.expected ?? 0) + again;
-const failed = (unit?.numFailedTests ?? 0) + (unit?.numRuntimeErrorTestSuites ?? 0) + (browser?.unexpected ?? 0) + (unit && browser ? 0 : 1);
-process.stdout.write(`\n${readings.length + tests.length - broken} of ${readings.length + tests.length} checks passed\n${again ? `${again} browser ${again === 1 ? 'test' : 'tests'} passed at the second try only\n` : ''}${passed} passed, ${failed} failed\n`);
+const failed =
+  (unit?.numFailedTests ?? 0) +
+  (unit?.numRuntimeErrorTestSuites ?? 0) +
+  (browser?.unexpected ?? 0) +
+  (unit && browser ? 0 : 1);
+process.stdout.write(
+  `\n${readings.length + tests.length - broken} of ${readings.length + tests.length} checks passed\n${again ? `${again} browser ${again === 1 ? 'test' : 'tests'} passed at the second try only\n` : ''}${passed} passed, ${failed} failed\n`,
+);
 process.exit(broken === 0 && failed === 0 && passed > 0 ? 0 : 1);

@@ -5,6 +5,9 @@ import { specBookJsonSchema, versionPlanJsonSchema } from '../packages/core/src/
 // Writes the published JSON Schemas from the ones that the code enforces.
 const dir = fileURLToPath(new URL('../docs/formats/', import.meta.url));
 await mkdir(dir, { recursive: true });
-for (const [name, schema] of Object.entries({ specbook: specBookJsonSchema(), 'version-plan': versionPlanJsonSchema() })) {
+for (const [name, schema] of Object.entries({
+  specbook: specBookJsonSchema(),
+  'version-plan': versionPlanJsonSchema(),
+})) {
   await writeFile(`${dir}${name}.schema.json`, `${JSON.stringify(schema, null, 2)}\n`);
 }

@@ -1,6 +1,12 @@
 import { readdir, readFile } from 'node:fs/promises';
 import { join } from 'node:path';
-import { keptLength, makePlan, heldFraming, type FrameSpan, type Placement } from '../../packages/core/src/index.ts';
+import {
+  keptLength,
+  makePlan,
+  heldFraming,
+  type FrameSpan,
+  type Placement,
+} from '../../packages/core/src/index.ts';
 import { countFrames, deliver, probeMaster } from '../../packages/media/src/index.ts';
 
 /** Resident memory of this process and of everything that it started, bytes. */
@@ -13,7 +19,8 @@ async function treeMemory(): Promise<number> {
     parents.set(Number(entry), Number(/^PPid:\s+(\d+)/m.exec(status)?.[1] ?? 0));
     resident.set(Number(entry), Number(/^VmRSS:\s+(\d+) kB/m.exec(status)?.[1] ?? 0) * 1024);
   }
-  const ours = (pid: number): boolean => pid === process.pid || (parents.has(pid) && parents.get(pid)! > 1 && ours(parents.get(pid)!));
+  const ours = (pid: number): boolean =>
+    pid === process.pid || (parents.has(pid) && parents.get(pid)! > 1 && ours(parents.get(pid)!));
   return [...resident].reduce((sum, [pid, bytes]) => (ours(pid) ? sum + bytes : sum), 0);
 }
 
@@ -26,21 +33,39 @@ const spread = (count: number, kept: number, frames: number): FrameSpan[] => {
   });
 };
 /** Every other one first: each join is a long way. */
-const scattered = (spans: readonly FrameSpan[]) => [...spans.filter((_, i) => i % 2), ...spans.filter((_, i) => !(i % 2)).reverse()];
+const scattered = (spans: readonly FrameSpan[]) => [
+  ...spans.filter((_, i) => i % 2),
+  ...spans.filter((_, i) => !(i % 2)).reverse(),
+];
 
 /** A cut of many spans of a ten-minute master against the same length kept in one span: time and memory. */
-export async function cutsSpeed(dir: string, master: string, placement: Placement, say: (line: string) => void): Promise<void> {
+export async function cutsSpeed(
+  dir: string,
+  master: string,
+  placement: Placement,
+  say: (line: string) => void,
+): Promise<void> {
   const quick = await probeMaster(master);
   const facts = quick.ok ? await countFrames(master, quick.value) : quick;
   if (!facts.ok) throw new Error(facts.problem.sentence);
   const { frames } = facts.value.video;
   const kept = 1000;
   const run = async (spans: readonly FrameSpan[]) => {
-    const { plan } = makePlan({ facts: facts.value, sha256: '0'.repeat(64), placement, framing: heldFraming({ x: 0.4, y: 0.5, zoom: 1 }), kept: spans });
+    const { plan } = makePlan({
+      facts: facts.value,
+      sha256: '0'.repeat(64),
+      placement,
+      framing: heldFraming({ x: 0.4, y: 0.5, zoom: 1 }),
+      kept: spans,
+    });
     let peak = 0;
     const timer = setInterval(() => void treeMemory().then((m) => (peak = Math.max(peak, m))), 250);
     const started = performance.now();
-    const made = await deliver(plan, { masterPath: master, outPath: join(dir, 'cut.mp4'), workDir: join(dir, 'work cut') });
+    const made = await deliver(plan, {
+      masterPath: master,
+      outPath: join(dir, 'cut.mp4'),
+      workDir: join(dir, 'work cut'),
+    });
     clearInterval(timer);
     if (!made.ok) throw new Error(made.problem.sentence);
     return { seconds: (performance.now() - started) / 1000, peak, frames: keptLength(spans) };
@@ -48,10 +73,18 @@ export async function cutsSpeed(dir: string, master: string, placement: Placemen
   const one = [{ from: 6010, to: 6010 + kept }];
   const many = spread(40, kept, frames);
   // The one span is made before and after, so that a machine that slows down favours neither.
-  const [before, in40, mixed, after] = [await run(one), await run(many), await run(scattered(many)), await run(one)];
+  const [before, in40, mixed, after] = [
+    await run(one),
+    await run(many),
+    await run(scattered(many)),
+    await run(one),
+  ];
   const whole = (before.seconds / before.frames + after.seconds / after.frames) / 2;
   const peak = (before.peak + after.peak) / 2;
-  const line = (name: string, r: typeof in40) => say(`export of ${name} of one second each from a ten-minute master with a keyframe every two seconds ÷ the same length in one span (wanted: time at most 1.15): time ${(r.seconds / r.frames / whole).toFixed(2)}, memory ${(r.peak / peak).toFixed(2)}`);
+  const line = (name: string, r: typeof in40) =>
+    say(
+      `export of ${name} of one second each from a ten-minute master with a keyframe every two seconds ÷ the same length in one span (wanted: time at most 1.15): time ${(r.seconds / r.frames / whole).toFixed(2)}, memory ${(r.peak / peak).toFixed(2)}`,
+    );
   line('40 spans', in40);
   line('40 spans in a scattered order', mixed);
 }

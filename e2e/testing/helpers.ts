@@ -10,29 +10,96 @@ export const files = mkdtempSync(join(tmpdir(), 'mivvy films '));
 
 /** Placements that encode quickly, so that browser tests stay short. */
 export const quickBook = {
-  format: 'mivvy-spec-book', version: 1,
-  outlets: [{ id: 'quick', name: 'Quickby', placements: [
+  format: 'mivvy-spec-book',
+  version: 1,
+  outlets: [
     {
-      id: 'quick-tall', name: 'Tall', frame: { width: 270, height: 480 }, container: 'mp4', frameRate: { max: '30' }, duration: { maxSeconds: 60 },
-      video: { codec: 'h264', rate: { mode: 'two-pass', targetKbps: 3000, maxKbps: 4000 } }, audio: { codec: 'aac', kbps: 96, sampleRate: 48000, channels: 2, loudness: { integratedLufs: -14, truePeakDbtp: -1 } },
-      safeMargin: { top: 0.05, right: 0.05, bottom: 0.05, left: 0.05 }, blocked: [{ name: 'buttons', x: 0.86, y: 0.45, width: 0.14, height: 0.38 }],
+      id: 'quick',
+      name: 'Quickby',
+      placements: [
+        {
+          id: 'quick-tall',
+          name: 'Tall',
+          frame: { width: 270, height: 480 },
+          container: 'mp4',
+          frameRate: { max: '30' },
+          duration: { maxSeconds: 60 },
+          video: { codec: 'h264', rate: { mode: 'two-pass', targetKbps: 3000, maxKbps: 4000 } },
+          audio: {
+            codec: 'aac',
+            kbps: 96,
+            sampleRate: 48000,
+            channels: 2,
+            loudness: { integratedLufs: -14, truePeakDbtp: -1 },
+          },
+          safeMargin: { top: 0.05, right: 0.05, bottom: 0.05, left: 0.05 },
+          blocked: [{ name: 'buttons', x: 0.86, y: 0.45, width: 0.14, height: 0.38 }],
+        },
+        {
+          id: 'quick-square',
+          name: 'Square',
+          frame: { width: 360, height: 360 },
+          container: 'mp4',
+          video: { codec: 'h264', rate: { mode: 'quality', crf: 20 } },
+          audio: null,
+        },
+        {
+          id: 'quick-board',
+          name: 'Board',
+          frame: { width: 240, height: 360 },
+          container: 'mp4',
+          video: { codec: 'h264', rate: { mode: 'quality', crf: 20 } },
+          audio: null,
+        },
+        {
+          id: 'quick-short',
+          name: 'Short',
+          frame: { width: 360, height: 360 },
+          duration: { maxSeconds: 1 },
+          container: 'mp4',
+          video: { codec: 'h264', rate: { mode: 'quality', crf: 20 } },
+          audio: null,
+        },
+      ],
     },
-    { id: 'quick-square', name: 'Square', frame: { width: 360, height: 360 }, container: 'mp4', video: { codec: 'h264', rate: { mode: 'quality', crf: 20 } }, audio: null },
-    { id: 'quick-board', name: 'Board', frame: { width: 240, height: 360 }, container: 'mp4', video: { codec: 'h264', rate: { mode: 'quality', crf: 20 } }, audio: null },
-    { id: 'quick-short', name: 'Short', frame: { width: 360, height: 360 }, duration: { maxSeconds: 1 }, container: 'mp4', video: { codec: 'h264', rate: { mode: 'quality', crf: 20 } }, audio: null },
-  ] }],
+  ],
 };
 
 /** Puts the quick placements into the book. */
 export async function addQuickBook(page: Page): Promise<void> {
-  const answer = await page.request.post('/api/spec-book/files', { data: { fileName: 'quick.specbook.json', text: JSON.stringify(quickBook) } });
+  const answer = await page.request.post('/api/spec-book/files', {
+    data: { fileName: 'quick.specbook.json', text: JSON.stringify(quickBook) },
+  });
   expect(answer.ok()).toBe(true);
 }
 
 /** A film that is no ruler, for tests that only need one. */
 export async function plainFilm(name: string, seconds = 2): Promise<string> {
   const path = join(files, name);
-  await execa('ffmpeg', ['-v', 'error', '-y', '-f', 'lavfi', '-i', `testsrc2=s=640x360:r=25:d=${seconds}`, '-f', 'lavfi', '-i', `sine=440:d=${seconds}`, '-c:v', 'libx264', '-preset', 'ultrafast', '-pix_fmt', 'yuv420p', '-c:a', 'aac', '-movflags', '+faststart', path]);
+  await execa('ffmpeg', [
+    '-v',
+    'error',
+    '-y',
+    '-f',
+    'lavfi',
+    '-i',
+    `testsrc2=s=640x360:r=25:d=${seconds}`,
+    '-f',
+    'lavfi',
+    '-i',
+    `sine=440:d=${seconds}`,
+    '-c:v',
+    'libx264',
+    '-preset',
+    'ultrafast',
+    '-pix_fmt',
+    'yuv420p',
+    '-c:a',
+    'aac',
+    '-movflags',
+    '+faststart',
+    path,
+  ]);
   return path;
 }
 
@@ -46,7 +113,10 @@ export async function bringIn(page: Page, path: string): Promise<void> {
 
 /** Ticks placements on the proof sheet and makes their versions. */
 export async function choosePlaces(page: Page, ...names: string[]): Promise<void> {
-  await page.getByRole('button', { name: /Choose places|Add places/ }).first().click();
+  await page
+    .getByRole('button', { name: /Choose places|Add places/ })
+    .first()
+    .click();
   for (const name of names) await page.getByRole('checkbox', { name }).check();
   await page.getByRole('button', { name: /^Make \d+ version/ }).click();
   await expect(page.getByRole('dialog')).toBeHidden();
@@ -55,15 +125,29 @@ export async function choosePlaces(page: Page, ...names: string[]): Promise<void
 /** Makes the production's first master one shot: a ruler's flickering numbers may look like cuts. Ends when the page knows. */
 export async function asOneShot(page: Page): Promise<void> {
   const production = /productions\/([\w-]+)/.exec(page.url())![1]!;
-  const master = async () => ((await (await page.request.get(`/api/productions/${production}`)).json()) as { masters: { id: string; revision: number; shots: unknown[] | null }[] }).masters[0]!;
+  const master = async () =>
+    (
+      (await (await page.request.get(`/api/productions/${production}`)).json()) as {
+        masters: { id: string; revision: number; shots: unknown[] | null }[];
+      }
+    ).masters[0]!;
   await expect.poll(async () => (await master()).shots !== null).toBe(true);
   const { id, revision } = await master();
-  expect((await page.request.patch(`/api/masters/${id}/work`, { data: { revision, shots: [{ from: 0, setup: '1' }] } })).ok()).toBe(true);
+  expect(
+    (
+      await page.request.patch(`/api/masters/${id}/work`, {
+        data: { revision, shots: [{ from: 0, setup: '1' }] },
+      })
+    ).ok(),
+  ).toBe(true);
   await page.reload();
 }
 
 /** What a proof drawn from a ruler master says it shows. */
-export async function readProof(canvas: Locator, master: { width: number; height: number }): Promise<RulerReading> {
+export async function readProof(
+  canvas: Locator,
+  master: { width: number; height: number },
+): Promise<RulerReading> {
   const picture = await canvas.evaluate((element) => {
     const c = element as HTMLCanvasElement;
     const { data } = c.getContext('2d')!.getImageData(0, 0, c.width, c.height);

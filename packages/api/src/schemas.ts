@@ -1,6 +1,21 @@
 import { z } from 'zod';
 import {
-  acceptanceSchema, checkReportSchema, detectorNoteSchema, frameSpanSchema, framingSchema, keepSchema, keepsSchema, keptSchema, marginChoiceSchema, masterFactsSchema, outletSchema, paceSchema, placementSchema, shotLookSchema, shotsSchema, trackSchema,
+  acceptanceSchema,
+  checkReportSchema,
+  detectorNoteSchema,
+  frameSpanSchema,
+  framingSchema,
+  keepSchema,
+  keepsSchema,
+  keptSchema,
+  marginChoiceSchema,
+  masterFactsSchema,
+  outletSchema,
+  paceSchema,
+  placementSchema,
+  shotLookSchema,
+  shotsSchema,
+  trackSchema,
 } from '@mivvy/core';
 
 const id = z.string().regex(/^[A-Za-z0-9_-]{4,32}$/);
@@ -15,7 +30,8 @@ const nameText = (most: number) =>
     .trim()
     .refine((text) => [...text].length <= most, `it is longer than ${most} characters`)
     .refine((text) => !/[\p{Cc}\u2028\u2029]/u.test(text), 'it has control characters in it');
-const givenName = (most: number) => nameText(most).refine((text) => visible.test(text), 'nothing of it can be seen');
+const givenName = (most: number) =>
+  nameText(most).refine((text) => visible.test(text), 'nothing of it can be seen');
 const shortText = givenName(120);
 /** A file's name as a browser or a folder gives it. */
 export const fileNameSchema = givenName(255);
@@ -24,13 +40,34 @@ export const fileNameSchema = givenName(255);
 export const problemSchema = z.object({ code: z.string(), sentence: z.string(), mend: z.string() });
 
 /** One job for one client: masters, versions, dates. */
-export const productionSchema = z.object({ id, name: z.string(), client: z.string(), margin: marginChoiceSchema, createdAt: when, updatedAt: when });
+export const productionSchema = z.object({
+  id,
+  name: z.string(),
+  client: z.string(),
+  margin: marginChoiceSchema,
+  createdAt: when,
+  updatedAt: when,
+});
 export type Production = z.infer<typeof productionSchema>;
 
 export const newProductionSchema = z.strictObject({ name: shortText, client: nameText(120).default('') });
-export const productionChangeSchema = z.strictObject({ name: shortText.optional(), client: nameText(120).optional(), margin: marginChoiceSchema.optional() });
+export const productionChangeSchema = z.strictObject({
+  name: shortText.optional(),
+  client: nameText(120).optional(),
+  margin: marginChoiceSchema.optional(),
+});
 
-export const standingSchema = z.enum(['blocked', 'to-make', 'queued', 'making', 'passed', 'failed-check', 'failed', 'behind', 'changed-on-disk']);
+export const standingSchema = z.enum([
+  'blocked',
+  'to-make',
+  'queued',
+  'making',
+  'passed',
+  'failed-check',
+  'failed',
+  'behind',
+  'changed-on-disk',
+]);
 
 /** A production as the home screen shows it. */
 export const productionCardSchema = productionSchema.extend({
@@ -187,24 +224,46 @@ export const productionDetailSchema = productionSchema.extend({
 });
 export type ProductionDetail = z.infer<typeof productionDetailSchema>;
 
-export const newVersionsSchema = z.strictObject({ masterId: id, placementIds: z.array(z.string()).min(1).max(64) });
+export const newVersionsSchema = z.strictObject({
+  masterId: id,
+  placementIds: z.array(z.string()).min(1).max(64),
+});
 /** A change of a master's shots or keeps. A cut that was moved takes the framings' changes along. */
 export const masterWorkSchema = z.strictObject({
   revision: z.number().int(),
   shots: shotsSchema.optional(),
   keeps: keepsSchema.optional(),
-  movedCut: z.strictObject({ from: z.number().int().nonnegative(), to: z.number().int().nonnegative() }).optional(),
+  movedCut: z
+    .strictObject({ from: z.number().int().nonnegative(), to: z.number().int().nonnegative() })
+    .optional(),
 });
-export const readFileSchema = z.strictObject({ fileName: z.string().min(1).max(200), text: z.string().max(20_000_000, 'the file is larger than 20 MB, which no edit list or plan needs') });
+export const readFileSchema = z.strictObject({
+  fileName: z.string().min(1).max(200),
+  text: z.string().max(20_000_000, 'the file is larger than 20 MB, which no edit list or plan needs'),
+});
 /** A master or version after a file was read into it, and what is worth saying about that. */
 export const masterReadSchema = z.object({ master: masterSchema, words: z.array(z.string()) });
 /** Copies a version's framing, whole or of the shot at a frame, to other versions. */
-export const carryRequestSchema = z.strictObject({ fromVersionId: id, toVersionIds: z.array(id).min(1).max(200), shotAt: z.number().int().nonnegative().optional() });
+export const carryRequestSchema = z.strictObject({
+  fromVersionId: id,
+  toVersionIds: z.array(id).min(1).max(200),
+  shotAt: z.number().int().nonnegative().optional(),
+});
 /** Copies the framing of all versions of a master to those of another, making the ones that are missing. */
 export const carryMasterSchema = z.strictObject({ toMasterId: id });
 export const carryAnswerSchema = z.object({ changed: z.number().int(), words: z.array(z.string()) });
-export const newCutSchema = z.strictObject({ name: shortText, kept: keptSchema.optional(), pace: paceSchema.optional() });
-export const cutChangeSchema = z.strictObject({ revision: z.number().int(), name: shortText.optional(), kept: keptSchema.optional(), pace: paceSchema.optional(), joinMs: z.number().min(0).max(500).optional() });
+export const newCutSchema = z.strictObject({
+  name: shortText,
+  kept: keptSchema.optional(),
+  pace: paceSchema.optional(),
+});
+export const cutChangeSchema = z.strictObject({
+  revision: z.number().int(),
+  name: shortText.optional(),
+  kept: keptSchema.optional(),
+  pace: paceSchema.optional(),
+  joinMs: z.number().min(0).max(500).optional(),
+});
 /** The cut that a version plays from now on; null for the full film. */
 export const playsCutSchema = z.strictObject({ cutId: id.nullable() });
 /** A cut made from an edit list, and what is worth saying about that. */
@@ -218,17 +277,35 @@ export const filmActivitySchema = z.object({
   silences: z.array(frameSpanSchema),
   speech: z.array(frameSpanSchema),
   /** How much goes on in each shot, 0 to 1, and the earlier shot that it repeats. */
-  shots: z.array(z.object({ from: z.number().int(), to: z.number().int(), interest: z.number(), repeats: z.number().int().optional() })),
+  shots: z.array(
+    z.object({
+      from: z.number().int(),
+      to: z.number().int(),
+      interest: z.number(),
+      repeats: z.number().int().optional(),
+    }),
+  ),
 });
 export type FilmActivity = z.infer<typeof filmActivitySchema>;
-export const acceptRequestSchema = z.strictObject({ mark: acceptanceSchema.shape.mark, reason: acceptanceSchema.shape.reason });
+export const acceptRequestSchema = z.strictObject({
+  mark: acceptanceSchema.shape.mark,
+  reason: acceptanceSchema.shape.reason,
+});
 export const unacceptRequestSchema = z.strictObject({ mark: acceptanceSchema.shape.mark });
 export const framingChangeSchema = z.strictObject({ revision: z.number().int(), framing: framingSchema });
 export const newExportsSchema = z.strictObject({ versionIds: z.array(id).min(1).max(200) });
-export const registerMasterSchema = z.strictObject({ inboxFile: z.string().min(1).max(1000), replaces: id.optional() });
+export const registerMasterSchema = z.strictObject({
+  inboxFile: z.string().min(1).max(1000),
+  replaces: id.optional(),
+});
 
 /** A film lying in an inbox folder, not yet part of a production. */
-export const inboxFileSchema = z.object({ path: z.string(), name: z.string(), bytes: z.number(), changedAt: when });
+export const inboxFileSchema = z.object({
+  path: z.string(),
+  name: z.string(),
+  bytes: z.number(),
+  changedAt: when,
+});
 export type InboxFile = z.infer<typeof inboxFileSchema>;
 
 /** The spec book as it stands, with any file of it that was refused. */
@@ -256,15 +333,27 @@ export type LookView = z.infer<typeof lookViewSchema>;
 export const drawSubjectSchema = z.strictObject({
   frame: z.number().int().nonnegative(),
   name: givenName(60),
-  box: z.strictObject({ x: z.number().min(0).max(1), y: z.number().min(0).max(1), width: z.number().min(0.004).max(1), height: z.number().min(0.004).max(1) }),
+  box: z.strictObject({
+    x: z.number().min(0).max(1),
+    y: z.number().min(0).max(1),
+    width: z.number().min(0.004).max(1),
+    height: z.number().min(0.004).max(1),
+  }),
 });
 export const drawnSchema = z.object({ subject: z.string(), look: lookViewSchema });
 
 /** Chooses the windows of some versions by what is seen in their masters. */
-export const followRequestSchema = z.strictObject({ versionIds: z.array(id).min(1).max(400), lively: z.number().min(0).max(1), handMade: z.boolean().default(false) });
+export const followRequestSchema = z.strictObject({
+  versionIds: z.array(id).min(1).max(400),
+  lively: z.number().min(0).max(1),
+  handMade: z.boolean().default(false),
+});
 export const followAnswerSchema = z.object({ changed: z.number().int(), words: z.array(z.string()) });
 
-export const newSpecBookSchema = z.strictObject({ fileName: z.string().min(1).max(200), text: z.string().max(5_000_000, 'the spec book file is larger than 5 MB; split it into several files') });
+export const newSpecBookSchema = z.strictObject({
+  fileName: z.string().min(1).max(200),
+  text: z.string().max(5_000_000, 'the spec book file is larger than 5 MB; split it into several files'),
+});
 
 /** How the disk of the data folder stands. */
 export const diskStateSchema = z.object({
@@ -274,7 +363,14 @@ export const diskStateSchema = z.object({
 });
 export type DiskState = z.infer<typeof diskStateSchema>;
 
-export const healthSchema = z.object({ disk: diskStateSchema, ok: z.boolean(), release: z.string(), ffmpeg: z.string().nullable(), problem: problemSchema.nullable(), freeBytes: z.number() });
+export const healthSchema = z.object({
+  disk: diskStateSchema,
+  ok: z.boolean(),
+  release: z.string(),
+  ffmpeg: z.string().nullable(),
+  problem: problemSchema.nullable(),
+  freeBytes: z.number(),
+});
 
 /** What the server says over its event stream. */
 export const serverEventSchema = z.discriminatedUnion('kind', [

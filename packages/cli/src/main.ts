@@ -14,9 +14,12 @@ try {
   );
 } catch (error) {
   const code = (error as NodeJS.ErrnoException).code;
-  const sentence = code === 'ENOSPC' ? 'The disk is full. Free some space and run it again.'
-    : code === 'EACCES' || code === 'EPERM' || code === 'EROFS' ? 'The folder for the files cannot be written to. Choose another with --out.'
-    : `Something unexpected happened: ${(error as Error).message}`;
+  const sentence =
+    code === 'ENOSPC'
+      ? 'The disk is full. Free some space and run it again.'
+      : code === 'EACCES' || code === 'EPERM' || code === 'EROFS'
+        ? 'The folder for the files cannot be written to. Choose another with --out.'
+        : `Something unexpected happened: ${(error as Error).message}`;
   process.stderr.write(`${sentence}\n`);
   process.exitCode = 2;
 }

@@ -28,11 +28,17 @@ export function fail<T = never>(code: string, sentence: string, mend = ''): Resu
  * The first fault of something that a schema has refused, with its path: `outlets.0.name: it is missing`. How many more
  * there are is said behind it.
  */
-export function faultLine({ issues }: { issues: readonly { path: readonly PropertyKey[]; message: string }[] }): string {
+export function faultLine({
+  issues,
+}: {
+  issues: readonly { path: readonly PropertyKey[]; message: string }[];
+}): string {
   const [first, ...more] = issues;
   if (!first) return 'it is not understood';
   const path = first.path.map(String).join('.');
-  const message = /received undefined$/.test(first.message) ? 'it is missing' : first.message.replace(/^Invalid input: /, '');
+  const message = /received undefined$/.test(first.message)
+    ? 'it is missing'
+    : first.message.replace(/^Invalid input: /, '');
   return `${path ? `${path}: ` : ''}${message}${more.length ? ` (and ${more.length} more)` : ''}`;
 }
 

@@ -3,7 +3,16 @@ import { basename } from 'node:path';
 import { setTimeout } from 'node:timers/promises';
 import { fileURLToPath } from 'node:url';
 import { z } from 'zod';
-import { followAnswerSchema, inboxFileSchema, lookViewSchema, masterSchema, productionCardSchema, productionDetailSchema, productionSchema, versionSchema } from '@mivvy/api';
+import {
+  followAnswerSchema,
+  inboxFileSchema,
+  lookViewSchema,
+  masterSchema,
+  productionCardSchema,
+  productionDetailSchema,
+  productionSchema,
+  versionSchema,
+} from '@mivvy/api';
 import { usualLively } from '@mivvy/core';
 import { demoFilms } from './film/make.ts';
 import { filmCuts, filmFraming, filmKeeps } from './framing.ts';
@@ -28,8 +37,18 @@ const file = process.argv[2];
 if (!file) throw new Error('where does the server write its address?');
 const base = await serverAddress(file);
 
-async function ask<S extends z.ZodType>(schema: S, path: string, method = 'GET', body?: unknown): Promise<z.infer<S>> {
-  const answer = await fetch(`${base}/api${path}`, { method, ...(body === undefined ? {} : { body: JSON.stringify(body), headers: { 'Content-Type': 'application/json' } }) });
+async function ask<S extends z.ZodType>(
+  schema: S,
+  path: string,
+  method = 'GET',
+  body?: unknown,
+): Promise<z.infer<S>> {
+  const answer = await fetch(`${base}/api${path}`, {
+    method,
+    ...(body === undefined
+      ? {}
+      : { body: JSON.stringify(body), headers: { 'Content-Type': 'application/json' } }),
+  });
   const data: unknown = await answer.json();
   if (!answer.ok) throw new Error(`${method} ${path}: ${JSON.stringify(data)}`);
   return schema.parse(data);
@@ -48,12 +67,25 @@ async function fill(): Promise<void> {
   for (const { file: name } of demoFilms) {
     const lying = inbox.find((f) => basename(f.path) === name);
     if (!lying) continue;
-    const master = await ask(masterSchema, `/productions/${production.id}/masters`, 'POST', { inboxFile: lying.path });
+    const master = await ask(masterSchema, `/productions/${production.id}/masters`, 'POST', {
+      inboxFile: lying.path,
+    });
     film ??= master;
   }
   if (!film?.facts) return;
   const displayed = film.facts.video.displayed;
-  await ask(z.unknown(), `/productions/${production.id}/versions`, 'POST', { masterId: film.id, placementIds: ['kelpie-tall', 'hearthpost-feed', 'hearthpost-square', 'longmere-wide', 'tarnboard-board', 'hearthpost-story', 'wickerly-header'] });
+  await ask(z.unknown(), `/productions/${production.id}/versions`, 'POST', {
+    masterId: film.id,
+    placementIds: [
+      'kelpie-tall',
+      'hearthpost-feed',
+      'hearthpost-square',
+      'longmere-wide',
+      'tarnboard-board',
+      'hearthpost-story',
+      'wickerly-header',
+    ],
+  });
   const detail = () => ask(productionDetailSchema, `/productions/${production.id}`);
   // Its cuts are found while it is read; framing starts when they are known.
   let { versions, masters } = await detail();
@@ -63,21 +95,39 @@ async function fill(): Promise<void> {
   }
   const master = masters.find((m) => m.id === film.id)!;
   if (master.shots?.length === filmCuts.length) {
-    await ask(masterSchema, `/masters/${film.id}/work`, 'PATCH', { revision: master.revision, keeps: filmKeeps });
+    await ask(masterSchema, `/masters/${film.id}/work`, 'PATCH', {
+      revision: master.revision,
+      keeps: filmKeeps,
+    });
     for (const version of versions.filter((v) => v.masterId === film.id && v.placement)) {
-      const framing = filmFraming(version.placementId, { shots: master.shots, frames: film.facts.video.frames, master: displayed, frame: version.placement!.frame });
+      const framing = filmFraming(version.placementId, {
+        shots: master.shots,
+        frames: film.facts.video.frames,
+        master: displayed,
+        frame: version.placement!.frame,
+      });
       await ask(versionSchema, `/versions/${version.id}`, 'PATCH', { revision: version.revision, framing });
     }
   }
   const phone = masters.find((m) => m.fileName.startsWith('Phone'));
-  if (phone) await ask(z.unknown(), `/productions/${production.id}/versions`, 'POST', { masterId: phone.id, placementIds: ['kelpie-tall', 'hearthpost-story'] });
+  if (phone)
+    await ask(z.unknown(), `/productions/${production.id}/versions`, 'POST', {
+      masterId: phone.id,
+      placementIds: ['kelpie-tall', 'hearthpost-story'],
+    });
 
   // What nobody has framed by hand is framed by what is seen, as soon as the film has been looked at.
-  const story = (await detail()).versions.find((v) => v.masterId === film.id && v.placementId === 'hearthpost-story');
+  const story = (await detail()).versions.find(
+    (v) => v.masterId === film.id && v.placementId === 'hearthpost-story',
+  );
   for (let i = 0; story && i < 600; i++) {
     const { state } = await ask(lookViewSchema, `/masters/${film.id}/look`);
     if (state === 'failed') return;
-    if (state === 'done') return void (await ask(followAnswerSchema, `/productions/${production.id}/follow`, 'POST', { versionIds: [story.id], lively: usualLively }));
+    if (state === 'done')
+      return void (await ask(followAnswerSchema, `/productions/${production.id}/follow`, 'POST', {
+        versionIds: [story.id],
+        lively: usualLively,
+      }));
     await setTimeout(500);
   }
 }

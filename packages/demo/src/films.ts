@@ -9,7 +9,8 @@ import { demoFilms, makeFilm } from './film/make.ts';
 async function generatorHash(): Promise<string> {
   const dir = fileURLToPath(new URL('./film/', import.meta.url));
   const hash = createHash('sha256');
-  for (const file of (await readdir(dir)).sort()) if (!file.includes('.test.')) hash.update(await readFile(join(dir, file)));
+  for (const file of (await readdir(dir)).sort())
+    if (!file.includes('.test.')) hash.update(await readFile(join(dir, file)));
   return hash.digest('hex').slice(0, 12);
 }
 
@@ -27,6 +28,7 @@ for (const film of missing) {
 }
 // Films of older generators are of no use any more, unless a production still points at them.
 for (const other of await readdir(root)) {
-  if (join(root, other) !== dir && !existsSync(join(root, '..', 'mivvy.sqlite'))) await rm(join(root, other), { recursive: true, force: true });
+  if (join(root, other) !== dir && !existsSync(join(root, '..', 'mivvy.sqlite')))
+    await rm(join(root, other), { recursive: true, force: true });
 }
 process.stdout.write(`${dir}\n`);

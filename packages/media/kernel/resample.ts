@@ -15,45 +15,76 @@ export function release(at: usize): void {
 }
 
 /** Resamples rows `from` up to `to` of a plane across: `count` values a row, `taps` weights each (a multiple of 8). */
-export function across(src: usize, stride: i32, from: i32, to: i32, starts: usize, weights: usize, taps: i32, count: i32, out: usize, outStride: i32): void {
+export function across(
+  src: usize,
+  stride: i32,
+  from: i32,
+  to: i32,
+  starts: usize,
+  weights: usize,
+  taps: i32,
+  count: i32,
+  out: usize,
+  outStride: i32,
+): void {
   for (let y = from; y < to; y++) {
     const row = src + <usize>(y * stride);
     const target = out + <usize>((y - from) * outStride * 2);
     if (taps === 8) {
       for (let x = 0; x < count; x++) {
-        const at = row + <usize>load<i32>(starts + (<usize>x << 2));
-        const acc = i32x4.dot_i16x8_s(v128.load_ext<u8>(at), v128.load(weights + (<usize>x << 4)));
+        const at = row + <usize>load<i32>(starts + ((<usize>x) << 2));
+        const acc = i32x4.dot_i16x8_s(v128.load_ext<u8>(at), v128.load(weights + ((<usize>x) << 4)));
         const half = i32x4.add(acc, i32x4.shuffle(acc, acc, 2, 3, 0, 1));
-        store<i16>(target + (<usize>x << 1), <i16>((i32x4.extract_lane(half, 0) + i32x4.extract_lane(half, 1) + 128) >> 8));
+        store<i16>(
+          target + ((<usize>x) << 1),
+          <i16>((i32x4.extract_lane(half, 0) + i32x4.extract_lane(half, 1) + 128) >> 8),
+        );
       }
     } else {
       for (let x = 0; x < count; x++) {
-        const at = row + <usize>load<i32>(starts + (<usize>x << 2));
+        const at = row + <usize>load<i32>(starts + ((<usize>x) << 2));
         const w = weights + <usize>(x * taps * 2);
         let acc = i32x4.splat(0);
-        for (let k = 0; k < taps; k += 8) acc = i32x4.add(acc, i32x4.dot_i16x8_s(v128.load_ext<u8>(at + <usize>k), v128.load(w + (<usize>k << 1))));
+        for (let k = 0; k < taps; k += 8)
+          acc = i32x4.add(
+            acc,
+            i32x4.dot_i16x8_s(v128.load_ext<u8>(at + <usize>k), v128.load(w + ((<usize>k) << 1))),
+          );
         const half = i32x4.add(acc, i32x4.shuffle(acc, acc, 2, 3, 0, 1));
-        store<i16>(target + (<usize>x << 1), <i16>((i32x4.extract_lane(half, 0) + i32x4.extract_lane(half, 1) + 128) >> 8));
+        store<i16>(
+          target + ((<usize>x) << 1),
+          <i16>((i32x4.extract_lane(half, 0) + i32x4.extract_lane(half, 1) + 128) >> 8),
+        );
       }
     }
   }
 }
 
 /** Resamples columns: `rows` lines of `count` bytes from the lines that {@link across} made; `taps` a multiple of 2. */
-export function down(src: usize, srcStride: i32, starts: usize, weights: usize, taps: i32, rows: i32, count: i32, out: usize, outStride: i32): void {
+export function down(
+  src: usize,
+  srcStride: i32,
+  starts: usize,
+  weights: usize,
+  taps: i32,
+  rows: i32,
+  count: i32,
+  out: usize,
+  outStride: i32,
+): void {
   const round = i32x4.splat(1 << 19);
   for (let y = 0; y < rows; y++) {
-    const first = src + <usize>(load<i32>(starts + (<usize>y << 2)) * srcStride * 2);
+    const first = src + <usize>(load<i32>(starts + ((<usize>y) << 2)) * srcStride * 2);
     const w = weights + <usize>(y * taps * 2);
     const target = out + <usize>(y * outStride);
     for (let x = 0; x < count; x += 8) {
       let low = round;
       let high = round;
-      let line = first + (<usize>x << 1);
+      let line = first + ((<usize>x) << 1);
       for (let k = 0; k < taps; k += 2) {
         const a = v128.load(line);
         const b = v128.load(line + <usize>(srcStride << 1));
-        const pair = i32x4.splat(load<i32>(w + (<usize>k << 1)));
+        const pair = i32x4.splat(load<i32>(w + ((<usize>k) << 1)));
         low = i32x4.add(low, i32x4.dot_i16x8_s(i16x8.shuffle(a, b, 0, 8, 1, 9, 2, 10, 3, 11), pair));
         high = i32x4.add(high, i32x4.dot_i16x8_s(i16x8.shuffle(a, b, 4, 12, 5, 13, 6, 14, 7, 15), pair));
         line += <usize>(srcStride << 2);

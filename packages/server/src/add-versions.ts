@@ -6,17 +6,34 @@ import { versions, type masters } from './db/schema.ts';
 import { now } from './workspace.ts';
 
 /** Makes versions of a master for some placements, each with a letter of its own; those that are there already stay as they are. */
-export async function addVersions(tx: Writer, master: Pick<typeof masters.$inferSelect, 'id' | 'productionId'>, placementIds: readonly string[]): Promise<void> {
-  const have = await tx.select({ tag: versions.tag, placementId: versions.placementId }).from(versions).where(eq(versions.masterId, master.id));
+export async function addVersions(
+  tx: Writer,
+  master: Pick<typeof masters.$inferSelect, 'id' | 'productionId'>,
+  placementIds: readonly string[],
+): Promise<void> {
+  const have = await tx
+    .select({ tag: versions.tag, placementId: versions.placementId })
+    .from(versions)
+    .where(eq(versions.masterId, master.id));
   const tags = new Set(have.map((v) => v.tag));
   const nextTag = () => {
     for (let i = 0; ; i++) {
       const tag = versionTag(i);
-      if (!tags.has(tag)) return tags.add(tag), tag;
+      if (!tags.has(tag)) return (tags.add(tag), tag);
     }
   };
   for (const placementId of new Set(placementIds)) {
     if (have.some((v) => v.placementId === placementId)) continue; // one version of a master for a placement
-    await tx.insert(versions).values({ id: nanoid(10), productionId: master.productionId, masterId: master.id, placementId, tag: nextTag(), framing: heldFraming(), revision: 1, createdAt: now(), updatedAt: now() });
+    await tx.insert(versions).values({
+      id: nanoid(10),
+      productionId: master.productionId,
+      masterId: master.id,
+      placementId,
+      tag: nextTag(),
+      framing: heldFraming(),
+      revision: 1,
+      createdAt: now(),
+      updatedAt: now(),
+    });
   }
 }

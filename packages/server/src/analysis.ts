@@ -5,9 +5,16 @@ import { shotsSchema, type Thumbnails } from '@mivvy/core';
 import type { FoundShots } from '@mivvy/media';
 import type { Storage } from './storage.ts';
 
-const storedSchema = z.object({ version: z.literal(1), every: z.number().int().positive(), shots: shotsSchema });
+const storedSchema = z.object({
+  version: z.literal(1),
+  every: z.number().int().positive(),
+  shots: shotsSchema,
+});
 
-const files = (storage: Storage, sha256: string) => ({ shots: join(storage.analysis, `${sha256}.json`), looks: join(storage.analysis, `${sha256}.looks`) });
+const files = (storage: Storage, sha256: string) => ({
+  shots: join(storage.analysis, `${sha256}.json`),
+  looks: join(storage.analysis, `${sha256}.looks`),
+});
 
 /** What was found in a film earlier, by the sum of its bytes: the same bytes are never looked at twice. */
 export async function readAnalysis(storage: Storage, sha256: string): Promise<FoundShots | undefined> {
@@ -15,7 +22,9 @@ export async function readAnalysis(storage: Storage, sha256: string): Promise<Fo
   const text = await readFile(at.shots, 'utf8').catch(() => undefined);
   const stored = text === undefined ? undefined : storedSchema.safeParse(JSON.parse(text));
   const data = stored?.success ? await readFile(at.looks).catch(() => undefined) : undefined;
-  return stored?.success && data ? { shots: stored.data.shots, looks: { every: stored.data.every, data } } : undefined;
+  return stored?.success && data
+    ? { shots: stored.data.shots, looks: { every: stored.data.every, data } }
+    : undefined;
 }
 
 /** Keeps what was found. The small pictures are in place before the file that names them. */
@@ -23,11 +32,17 @@ export async function writeAnalysis(storage: Storage, sha256: string, found: Fou
   const at = files(storage, sha256);
   await writeFile(`${at.looks}.part`, found.looks.data);
   await rename(`${at.looks}.part`, at.looks);
-  await writeFile(`${at.shots}.part`, JSON.stringify({ version: 1, every: found.looks.every, shots: found.shots }));
+  await writeFile(
+    `${at.shots}.part`,
+    JSON.stringify({ version: 1, every: found.looks.every, shots: found.shots }),
+  );
   await rename(`${at.shots}.part`, at.shots);
 }
 
 /** The small pictures of a film, if it has been looked at. */
-export async function readThumbnails(storage: Storage, sha256: string | null): Promise<Thumbnails | undefined> {
+export async function readThumbnails(
+  storage: Storage,
+  sha256: string | null,
+): Promise<Thumbnails | undefined> {
   return sha256 === null ? undefined : (await readAnalysis(storage, sha256))?.looks;
 }

@@ -30,24 +30,41 @@ const interfaceDir = fileURLToPath(new URL('../../web/dist', import.meta.url));
 export function createApp(ws: Workspace): Express {
   const app = express();
   app.disable('x-powered-by');
-  app.use(pinoHttp({
-    logger: ws.log,
-    serializers: { req: (r: { method: string; url: string }) => ({ method: r.method, url: r.url }), res: (r: { statusCode: number }) => ({ status: r.statusCode }) },
-    autoLogging: { ignore: (req) => req.url === '/api/events' }, customLogLevel: (_req, res, error) => (error || res.statusCode >= 500 ? 'error' : res.statusCode >= 400 ? 'warn' : 'debug'),
-  }));
-  app.use(helmet({
-    // The product is served over plain HTTP on this machine alone.
-    strictTransportSecurity: false,
-    contentSecurityPolicy: {
-      useDefaults: false,
-      directives: {
-        defaultSrc: ["'self'"], baseUri: ["'none'"], objectSrc: ["'none'"], frameAncestors: ["'none'"], formAction: ["'self'"],
-        imgSrc: ["'self'", 'data:', 'blob:'], mediaSrc: ["'self'", 'blob:'], fontSrc: ["'self'", 'data:'], connectSrc: ["'self'"], scriptSrc: ["'self'"],
-        styleSrc: ["'self'", "'unsafe-inline'"], // the component library writes its styles at run time
-        workerSrc: ["'self'", 'blob:'],
+  app.use(
+    pinoHttp({
+      logger: ws.log,
+      serializers: {
+        req: (r: { method: string; url: string }) => ({ method: r.method, url: r.url }),
+        res: (r: { statusCode: number }) => ({ status: r.statusCode }),
       },
-    },
-  }));
+      autoLogging: { ignore: (req) => req.url === '/api/events' },
+      customLogLevel: (_req, res, error) =>
+        error || res.statusCode >= 500 ? 'error' : res.statusCode >= 400 ? 'warn' : 'debug',
+    }),
+  );
+  app.use(
+    helmet({
+      // The product is served over plain HTTP on this machine alone.
+      strictTransportSecurity: false,
+      contentSecurityPolicy: {
+        useDefaults: false,
+        directives: {
+          defaultSrc: ["'self'"],
+          baseUri: ["'none'"],
+          objectSrc: ["'none'"],
+          frameAncestors: ["'none'"],
+          formAction: ["'self'"],
+          imgSrc: ["'self'", 'data:', 'blob:'],
+          mediaSrc: ["'self'", 'blob:'],
+          fontSrc: ["'self'", 'data:'],
+          connectSrc: ["'self'"],
+          scriptSrc: ["'self'"],
+          styleSrc: ["'self'", "'unsafe-inline'"], // the component library writes its styles at run time
+          workerSrc: ["'self'", 'blob:'],
+        },
+      },
+    }),
+  );
   app.use(guardOrigin());
 
   app.all(['/api/uploads', '/api/uploads/*rest'], uploadRoutes(ws));
@@ -55,21 +72,61 @@ export function createApp(ws: Workspace): Express {
   app.get('/api/health', async (_req, res) => {
     const tools = await locateTools();
     await ws.disk.look();
-    res.json({ disk: ws.disk.state, ok: tools.ok, release, ffmpeg: tools.ok ? tools.value.version : null, problem: tools.ok ? null : tools.problem, freeBytes: ws.disk.state.freeBytes });
+    res.json({
+      disk: ws.disk.state,
+      ok: tools.ok,
+      release,
+      ffmpeg: tools.ok ? tools.value.version : null,
+      problem: tools.ok ? null : tools.problem,
+      freeBytes: ws.disk.state.freeBytes,
+    });
   });
   app.get('/api/openapi.json', (_req, res) => void res.json(openApiDocument(release)));
   app.get('/api/events', async (req, res) => ws.events.join(req, res));
-  app.use('/api', express.json({ limit: '24mb' }), productionRoutes(ws), masterRoutes(ws), lookRoutes(ws), cutRoutes(ws), versionRoutes(ws), mediaRoutes(ws), jobRoutes(ws), deliverableRoutes(ws), specBookRoutes(ws));
-  app.use('/api', (_req, res) => void res.status(404).json({ code: 'not-found', sentence: 'There is nothing at this address.', mend: '' }));
+  app.use(
+    '/api',
+    express.json({ limit: '24mb' }),
+    productionRoutes(ws),
+    masterRoutes(ws),
+    lookRoutes(ws),
+    cutRoutes(ws),
+    versionRoutes(ws),
+    mediaRoutes(ws),
+    jobRoutes(ws),
+    deliverableRoutes(ws),
+    specBookRoutes(ws),
+  );
+  app.use(
+    '/api',
+    (_req, res) =>
+      void res
+        .status(404)
+        .json({ code: 'not-found', sentence: 'There is nothing at this address.', mend: '' }),
+  );
 
   if (existsSync(interfaceDir)) {
-    app.use(express.static(interfaceDir, { index: false, setHeaders: (res, path) => res.setHeader('Cache-Control', path.includes(`${join('dist', 'assets')}`) ? 'public, max-age=31536000, immutable' : 'no-cache') }));
-    app.get('/*path', (_req, res) => res.sendFile(join(interfaceDir, 'index.html'), { headers: { 'Cache-Control': 'no-cache' } }));
-    app.get('/', (_req, res) => res.sendFile(join(interfaceDir, 'index.html'), { headers: { 'Cache-Control': 'no-cache' } }));
+    app.use(
+      express.static(interfaceDir, {
+        index: false,
+        setHeaders: (res, path) =>
+          res.setHeader(
+            'Cache-Control',
+            path.includes(`${join('dist', 'assets')}`) ? 'public, max-age=31536000, immutable' : 'no-cache',
+          ),
+      }),
+    );
+    app.get('/*path', (_req, res) =>
+      res.sendFile(join(interfaceDir, 'index.html'), { headers: { 'Cache-Control': 'no-cache' } }),
+    );
+    app.get('/', (_req, res) =>
+      res.sendFile(join(interfaceDir, 'index.html'), { headers: { 'Cache-Control': 'no-cache' } }),
+    );
   }
-  app.use(answerProblems((error) => {
-    ws.log.error({ err: error }, 'request failed');
-    if (isDiskFull(error)) void ws.disk.look();
-  }));
+  app.use(
+    answerProblems((error) => {
+      ws.log.error({ err: error }, 'request failed');
+      if (isDiskFull(error)) void ws.disk.look();
+    }),
+  );
   return app;
 }

@@ -5,8 +5,21 @@ import { cuts, type masters } from './db/schema.ts';
 import { now } from './workspace.ts';
 
 /** Adds a cut to a master; its id is the answer. The spans must have been checked. */
-export async function createCut(db: Writer, master: typeof masters.$inferSelect, { name, kept, pace, joinMs }: Played & { name: string }): Promise<string> {
+export async function createCut(
+  db: Writer,
+  master: typeof masters.$inferSelect,
+  { name, kept, pace, joinMs }: Played & { name: string },
+): Promise<string> {
   const id = nanoid(10);
-  await db.insert(cuts).values({ id, productionId: master.productionId, masterId: master.id, name, kept: [...kept], pace, joinMs, createdAt: now() });
+  await db.insert(cuts).values({
+    id,
+    productionId: master.productionId,
+    masterId: master.id,
+    name,
+    kept: [...kept],
+    pace,
+    joinMs,
+    createdAt: now(),
+  });
   return id;
 }

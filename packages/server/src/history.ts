@@ -13,18 +13,48 @@ const nothing: UndoState = { undo: false, redo: false };
 const remembered = 200;
 
 /** Remembers a change. What had been taken back before it can not be done again any more. */
-export async function remember(db: Writer, subjectId: string, before: Memento, after: Memento, madeAt: string): Promise<void> {
+export async function remember(
+  db: Writer,
+  subjectId: string,
+  before: Memento,
+  after: Memento,
+  madeAt: string,
+): Promise<void> {
   await db.delete(changes).where(and(eq(changes.subjectId, subjectId), eq(changes.undone, true)));
-  const [row] = await db.insert(changes).values({ subjectId, before, after, madeAt }).returning({ id: changes.id });
-  const [oldest] = await db.select({ id: changes.id }).from(changes).where(eq(changes.subjectId, subjectId)).orderBy(desc(changes.id)).limit(1).offset(remembered);
-  if (row && oldest) await db.delete(changes).where(and(eq(changes.subjectId, subjectId), lt(changes.id, oldest.id + 1)));
+  const [row] = await db
+    .insert(changes)
+    .values({ subjectId, before, after, madeAt })
+    .returning({ id: changes.id });
+  const [oldest] = await db
+    .select({ id: changes.id })
+    .from(changes)
+    .where(eq(changes.subjectId, subjectId))
+    .orderBy(desc(changes.id))
+    .limit(1)
+    .offset(remembered);
+  if (row && oldest)
+    await db.delete(changes).where(and(eq(changes.subjectId, subjectId), lt(changes.id, oldest.id + 1)));
 }
 
 /** What the next undo or redo would restore, and a way to mark it as done. */
-export async function recall(db: Writer, subjectId: string, direction: 'undo' | 'redo'): Promise<{ state: Memento; done: () => Promise<void> } | undefined> {
+export async function recall(
+  db: Writer,
+  subjectId: string,
+  direction: 'undo' | 'redo',
+): Promise<{ state: Memento; done: () => Promise<void> } | undefined> {
   const back = direction === 'undo';
-  const [row] = await db.select().from(changes).where(and(eq(changes.subjectId, subjectId), eq(changes.undone, !back))).orderBy(back ? desc(changes.id) : changes.id).limit(1);
-  return row && { state: back ? row.before : row.after, done: async () => void (await db.update(changes).set({ undone: back }).where(eq(changes.id, row.id))) };
+  const [row] = await db
+    .select()
+    .from(changes)
+    .where(and(eq(changes.subjectId, subjectId), eq(changes.undone, !back)))
+    .orderBy(back ? desc(changes.id) : changes.id)
+    .limit(1);
+  return (
+    row && {
+      state: back ? row.before : row.after,
+      done: async () => void (await db.update(changes).set({ undone: back }).where(eq(changes.id, row.id))),
+    }
+  );
 }
 
 /** Forgets everything about something that is removed. */
@@ -33,9 +63,20 @@ export async function forgetChanges(db: Writer, subjectIds: readonly string[]): 
 }
 
 /** For some versions or masters, what can be taken back or done again. */
-export async function undoStates(db: Database, subjectIds: readonly string[]): Promise<(id: string) => UndoState> {
+export async function undoStates(
+  db: Database,
+  subjectIds: readonly string[],
+): Promise<(id: string) => UndoState> {
   if (subjectIds.length === 0) return () => nothing;
-  const rows = await db.select({ id: changes.subjectId, undo: sql<number>`sum(${changes.undone} = 0)`, redo: sql<number>`sum(${changes.undone} = 1)` }).from(changes).where(inArray(changes.subjectId, [...subjectIds])).groupBy(changes.subjectId);
+  const rows = await db
+    .select({
+      id: changes.subjectId,
+      undo: sql<number>`sum(${changes.undone} = 0)`,
+      redo: sql<number>`sum(${changes.undone} = 1)`,
+    })
+    .from(changes)
+    .where(inArray(changes.subjectId, [...subjectIds]))
+    .groupBy(changes.subjectId);
   const found = new Map(rows.map((r) => [r.id, { undo: r.undo > 0, redo: r.redo > 0 }]));
   return (id) => found.get(id) ?? nothing;
 }

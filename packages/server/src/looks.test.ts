@@ -3,7 +3,18 @@ import { stat } from 'node:fs/promises';
 import { join } from 'node:path';
 import { z } from 'zod';
 import { poseOfMove, shotsSchema, stretchAt, usualLively } from '@mivvy/core';
-import { drawnSchema, followAnswerSchema, inboxFileSchema, lookViewSchema, masterSchema, productionDetailSchema, productionSchema, versionSchema, type Master, type Version } from '@mivvy/api';
+import {
+  drawnSchema,
+  followAnswerSchema,
+  inboxFileSchema,
+  lookViewSchema,
+  masterSchema,
+  productionDetailSchema,
+  productionSchema,
+  versionSchema,
+  type Master,
+  type Version,
+} from '@mivvy/api';
 import { makeFollowedFilm } from '../../media/src/testing/followed-film.ts';
 import { testServer, until, type TestServer } from './testing/server.ts';
 
@@ -13,12 +24,31 @@ let master: Master;
 let versions: Version[];
 let known: Awaited<ReturnType<typeof makeFollowedFilm>>;
 const book = JSON.stringify({
-  format: 'mivvy-spec-book', version: 1,
-  outlets: [{ id: 'quick', name: 'Quick', placements: ['tall', 'square'].map((name, i) => ({ id: `quick-${name}`, name, frame: { width: 180, height: [320, 180][i] }, container: 'mp4', video: { codec: 'h264', rate: { mode: 'quality', crf: 30 } }, audio: null })) }],
+  format: 'mivvy-spec-book',
+  version: 1,
+  outlets: [
+    {
+      id: 'quick',
+      name: 'Quick',
+      placements: ['tall', 'square'].map((name, i) => ({
+        id: `quick-${name}`,
+        name,
+        frame: { width: 180, height: [320, 180][i] },
+        container: 'mp4',
+        video: { codec: 'h264', rate: { mode: 'quality', crf: 30 } },
+        audio: null,
+      })),
+    },
+  ],
 });
 const detail = () => s.get(productionDetailSchema, 'GET', `/productions/${productionId}`);
 const look = () => s.get(lookViewSchema, 'GET', `/masters/${master.id}/look`);
-const follow = (over: object = {}) => s.get(followAnswerSchema, 'POST', `/productions/${productionId}/follow`, { versionIds: versions.map((v) => v.id), lively: usualLively, ...over });
+const follow = (over: object = {}) =>
+  s.get(followAnswerSchema, 'POST', `/productions/${productionId}/follow`, {
+    versionIds: versions.map((v) => v.id),
+    lively: usualLively,
+    ...over,
+  });
 
 beforeAll(async () => {
   s = await testServer();
@@ -27,10 +57,24 @@ beforeAll(async () => {
   ({ id: productionId } = await s.get(productionSchema, 'POST', '/productions', { name: 'Two shots' }));
   const [file] = await s.get(z.array(inboxFileSchema), 'GET', '/inbox');
   await s.get(masterSchema, 'POST', `/productions/${productionId}/masters`, { inboxFile: file!.path });
-  master = (await until(async () => { const d = await detail(); return d.jobs.length === 0 && d.masters[0]!.shots !== null && d; })).masters[0]!;
-  const shots = shotsSchema.parse([{ from: 0, setup: '1' }, { from: known[0]!.pictures.length, setup: '2' }]);
-  master = await s.get(masterSchema, 'PATCH', `/masters/${master.id}/work`, { revision: master.revision, shots });
-  versions = await s.get(z.array(versionSchema), 'POST', `/productions/${productionId}/versions`, { masterId: master.id, placementIds: ['quick-tall', 'quick-square'] });
+  master = (
+    await until(async () => {
+      const d = await detail();
+      return d.jobs.length === 0 && d.masters[0]!.shots !== null && d;
+    })
+  ).masters[0]!;
+  const shots = shotsSchema.parse([
+    { from: 0, setup: '1' },
+    { from: known[0]!.pictures.length, setup: '2' },
+  ]);
+  master = await s.get(masterSchema, 'PATCH', `/masters/${master.id}/work`, {
+    revision: master.revision,
+    shots,
+  });
+  versions = await s.get(z.array(versionSchema), 'POST', `/productions/${productionId}/versions`, {
+    masterId: master.id,
+    placementIds: ['quick-tall', 'quick-square'],
+  });
 }, 60_000);
 afterAll(() => s.stop());
 
@@ -40,7 +84,10 @@ describe('what is seen in a master', () => {
     const { changed, words } = await follow();
     expect(changed).toBe(0);
     expect(words.join(' ')).toContain('it is being looked at now');
-    const done = await until(async () => { const l = await look(); return l.state === 'done' && l; });
+    const done = await until(async () => {
+      const l = await look();
+      return l.state === 'done' && l;
+    });
     expect(done.shots.map((x) => x.from)).toEqual(master.shots!.map((x) => x.from));
     expect(done.shots.every((x) => x.tracks.length > 0)).toBe(true);
     expect(done.detector).toEqual({ kind: 'off' });
@@ -49,7 +96,9 @@ describe('what is seen in a master', () => {
   test('the same bytes are never looked at twice', async () => {
     const file = join(s.dir, 'analysis', `${master.sha256}.look.json`);
     const before = (await stat(file)).mtimeMs;
-    expect(await s.get(lookViewSchema, 'POST', `/masters/${master.id}/look`)).toMatchObject({ state: 'done' });
+    expect(await s.get(lookViewSchema, 'POST', `/masters/${master.id}/look`)).toMatchObject({
+      state: 'done',
+    });
     expect((await stat(file)).mtimeMs).toBe(before);
     expect((await detail()).jobs).toEqual([]);
   });
@@ -57,7 +106,11 @@ describe('what is seen in a master', () => {
   test('a subject drawn by hand is followed, kept, and forgotten again', async () => {
     const frame = known[0]!.pictures.length + 20;
     const t = known[1]!.truth(40)!;
-    const { subject, look: seen } = await s.get(drawnSchema, 'POST', `/masters/${master.id}/subjects`, { frame, name: 'that kite', box: { x: t.x, y: t.y, width: t.w, height: t.h } });
+    const { subject, look: seen } = await s.get(drawnSchema, 'POST', `/masters/${master.id}/subjects`, {
+      frame,
+      name: 'that kite',
+      box: { x: t.x, y: t.y, width: t.w, height: t.h },
+    });
     expect(seen.drawn).toMatchObject([{ id: subject, kind: 'drawn', name: 'that kite' }]);
     expect(seen.drawn[0]!.places[0]!.at).toBe(known[0]!.pictures.length);
     expect((await look()).drawn).toHaveLength(1);
@@ -76,7 +129,10 @@ describe('what is seen in a master', () => {
   });
   test('a master that is not here', async () => {
     expect((await s.call('GET', '/masters/nowhere1/look')).status).toBe(404);
-    expect((await s.call('POST', '/productions/nowhere1/follow', { versionIds: [versions[0]!.id], lively: 0.5 })).status).toBe(404);
+    expect(
+      (await s.call('POST', '/productions/nowhere1/follow', { versionIds: [versions[0]!.id], lively: 0.5 }))
+        .status,
+    ).toBe(404);
   });
 });
 
@@ -109,9 +165,17 @@ describe('following', () => {
   test('locked shots and shots framed by hand are left alone, unless they are asked for', async () => {
     const [tall] = (await detail()).versions;
     const [first, second] = tall!.framing.stretches;
-    const framing = { version: 1 as const, stretches: [{ ...first!, locked: true as const }, { from: second!.from, move: { kind: 'hold' as const, pose: { x: 0.2, y: 0.5, zoom: 1 } } }] };
+    const framing = {
+      version: 1 as const,
+      stretches: [
+        { ...first!, locked: true as const },
+        { from: second!.from, move: { kind: 'hold' as const, pose: { x: 0.2, y: 0.5, zoom: 1 } } },
+      ],
+    };
     await s.get(versionSchema, 'PATCH', `/versions/${tall!.id}`, { revision: tall!.revision, framing });
-    expect((await follow({ versionIds: [tall!.id] })).words[0]).toBe('Nothing was framed anew; 1 shot locked; 1 shot framed by hand left alone.');
+    expect((await follow({ versionIds: [tall!.id] })).words[0]).toBe(
+      'Nothing was framed anew; 1 shot locked; 1 shot framed by hand left alone.',
+    );
     expect((await detail()).versions[0]!.framing).toEqual(framing);
     expect((await follow({ versionIds: [tall!.id], handMade: true })).changed).toBe(1);
     expect((await detail()).versions[0]!.framing.stretches[0]).toEqual(framing.stretches[0]);

@@ -38,12 +38,28 @@ export async function writeLook(storage: Storage, sha256: string, look: SubjectS
 }
 
 /** What was seen in a master, as the API shows it. */
-export async function lookView(ws: Pick<Workspace, 'db' | 'storage'>, row: typeof masters.$inferSelect): Promise<LookView> {
+export async function lookView(
+  ws: Pick<Workspace, 'db' | 'storage'>,
+  row: typeof masters.$inferSelect,
+): Promise<LookView> {
   const of = row.shots?.length ?? 1;
-  const view = (state: LookView['state'], look?: SubjectScan): LookView => ({ masterId: row.id, state, looked: look?.shots.length ?? 0, of: Math.max(of, look?.shots.length ?? 0), detector: look?.detector ?? { kind: 'off' }, shots: look?.shots ?? [], drawn: row.drawn });
+  const view = (state: LookView['state'], look?: SubjectScan): LookView => ({
+    masterId: row.id,
+    state,
+    looked: look?.shots.length ?? 0,
+    of: Math.max(of, look?.shots.length ?? 0),
+    detector: look?.detector ?? { kind: 'off' },
+    shots: look?.shots ?? [],
+    drawn: row.drawn,
+  });
   const done = row.sha256 === null ? undefined : await readLook(ws.storage, row.sha256);
   if (done) return view('done', done);
-  const [job] = await ws.db.select().from(jobs).where(sql`${jobs.subjectId} = ${row.id} and ${jobs.kind} = 'look'`).orderBy(sql`${jobs.createdAt} desc`).limit(1);
+  const [job] = await ws.db
+    .select()
+    .from(jobs)
+    .where(sql`${jobs.subjectId} = ${row.id} and ${jobs.kind} = 'look'`)
+    .orderBy(sql`${jobs.createdAt} desc`)
+    .limit(1);
   if (!job) return view('not-looked');
   const look = row.sha256 === null ? undefined : growing.get(row.sha256);
   switch (job.state) {
@@ -66,5 +82,10 @@ export async function wantLook(ws: Workspace, masterId: string): Promise<void> {
   if (!row?.facts || row.state !== 'ready') return;
   const { state } = await lookView(ws, row);
   if (state === 'done' || state === 'waiting' || state === 'looking') return;
-  await ws.runner.enqueue({ kind: 'look', productionId: row.productionId, subjectId: row.id, label: row.name });
+  await ws.runner.enqueue({
+    kind: 'look',
+    productionId: row.productionId,
+    subjectId: row.id,
+    label: row.name,
+  });
 }

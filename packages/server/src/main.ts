@@ -14,7 +14,10 @@ import { makeFolder } from './storage.ts';
 
 const environment = z.object({
   MIVVY_PORT: z.coerce.number().int().min(0).max(65535).default(4600),
-  MIVVY_DATA: z.string().min(1).default(fileURLToPath(new URL('../../../data', import.meta.url))),
+  MIVVY_DATA: z
+    .string()
+    .min(1)
+    .default(fileURLToPath(new URL('../../../data', import.meta.url))),
   MIVVY_INBOX: z.string().default(''),
   /** Looking for subjects takes a core for about as long as the film runs. */
   MIVVY_LOOKING: z.enum(['at-once', 'when-asked']).default('at-once'),
@@ -30,23 +33,33 @@ if (!env.success) {
   process.exit(2);
 }
 const dataDir = resolve(env.data.MIVVY_DATA);
-const inboxes = env.data.MIVVY_INBOX.split(delimiter).filter(Boolean).map((p) => resolve(p));
+const inboxes = env.data.MIVVY_INBOX.split(delimiter)
+  .filter(Boolean)
+  .map((p) => resolve(p));
 
 /** Ends with one sentence when the data folder is of no use. */
 function unusable(error: unknown): never {
   if (error instanceof FolderInUse) {
-    process.stderr.write(`${error.message}\nOpen that one, stop it first, or set MIVVY_DATA to another folder.\n`);
+    process.stderr.write(
+      `${error.message}\nOpen that one, stop it first, or set MIVVY_DATA to another folder.\n`,
+    );
     process.exit(2);
   }
   if (isDiskFull(error)) {
-    process.stderr.write(`The disk of the data folder ${dataDir} is full, so Mivvy cannot start.\nFree some space and start it again; nothing that was there is lost.\n`);
+    process.stderr.write(
+      `The disk of the data folder ${dataDir} is full, so Mivvy cannot start.\nFree some space and start it again; nothing that was there is lost.\n`,
+    );
     process.exit(2);
   }
-  process.stderr.write(`The data folder ${dataDir} cannot be used: ${(error as Error).message}\nCheck that it can be written to, or set MIVVY_DATA to another.\n`);
+  process.stderr.write(
+    `The data folder ${dataDir} cannot be used: ${(error as Error).message}\nCheck that it can be written to, or set MIVVY_DATA to another.\n`,
+  );
   process.exit(2);
 }
 const logDir = join(dataDir, 'logs');
-await makeFolder(logDir).then(() => access(logDir, constants.W_OK)).catch(unusable);
+await makeFolder(logDir)
+  .then(() => access(logDir, constants.W_OK))
+  .catch(unusable);
 
 const wanted = env.data.MIVVY_PORT;
 const port = await getPort({ port: wanted === 0 ? undefined : wanted, host: '127.0.0.1' });
@@ -58,7 +71,9 @@ const server = createApp(ws).listen(port, '127.0.0.1', () => {
   if (wanted !== 0 && port !== wanted) say(`Port ${wanted} is taken, so another was chosen.`);
   say(`Mivvy is at http://127.0.0.1:${port}  (data in ${dataDir}; stop with Ctrl+C)`);
   log.info({ port, dataDir }, 'listening');
-  writeFile(addressFile, JSON.stringify({ port, pid: process.pid })).catch((error: unknown) => log.warn({ err: error }, 'the address could not be written down'));
+  writeFile(addressFile, JSON.stringify({ port, pid: process.pid })).catch((error: unknown) =>
+    log.warn({ err: error }, 'the address could not be written down'),
+  );
 });
 // Films take as long as they take; a slow upload is not a broken one.
 server.requestTimeout = 0;

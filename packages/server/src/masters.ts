@@ -7,7 +7,15 @@ import { browserPlays, oneShot, type MasterFacts, type Problem, type Result } fr
 import { probeMaster } from '@mivvy/media';
 import type { Master } from '@mivvy/api';
 import type { Writer } from './db/database.ts';
-import { arrivals, jobs, masters, productions, versions, type FileMark, type FilmBefore } from './db/schema.ts';
+import {
+  arrivals,
+  jobs,
+  masters,
+  productions,
+  versions,
+  type FileMark,
+  type FilmBefore,
+} from './db/schema.ts';
 import { doom, sweepDoomed } from './files/doomed.ts';
 import { markOf, sameMark } from './files/known-file.ts';
 import { forgetChanges } from './history.ts';
@@ -60,7 +68,11 @@ function diskName(fileName: string): string {
  * Takes a film that lies in an inbox into a production: its headers are read at once, so that it can be proofed and
  * framed, and a job reads it through. A file that cannot be used is listed too, with the reason.
  */
-export async function takeFromInbox(ws: Workspace, film: Omit<Arrived, 'origin'>, replaces?: string): Promise<Master> {
+export async function takeFromInbox(
+  ws: Workspace,
+  film: Omit<Arrived, 'origin'>,
+  replaces?: string,
+): Promise<Master> {
   const arrived: Arrived = { ...film, origin: 'inbox' };
   if (replaces === undefined) return addMaster(ws, nanoid(10), arrived);
   const old = await replaceable(ws, replaces, film.productionId);
@@ -71,7 +83,17 @@ export async function takeFromInbox(ws: Workspace, film: Omit<Arrived, 'origin'>
  * Turns a whole upload into a master. Its row among the arrivals is written before the film is moved, so that whatever
  * dies on the way, {@link settleArrivals} ends it.
  */
-export async function takeUpload(ws: Workspace, upload: { id: string; path: string; productionId: string; fileName: string; bytes: number; replaces?: string | undefined }): Promise<Master> {
+export async function takeUpload(
+  ws: Workspace,
+  upload: {
+    id: string;
+    path: string;
+    productionId: string;
+    fileName: string;
+    bytes: number;
+    replaces?: string | undefined;
+  },
+): Promise<Master> {
   const [known] = await ws.db.select().from(arrivals).where(eq(arrivals.uploadId, upload.id));
   if (known) return settle(ws, known);
   let masterId = nanoid(10);
@@ -83,10 +105,18 @@ export async function takeUpload(ws: Workspace, upload: { id: string; path: stri
     take = old.take + 1;
   }
   // Each take has a folder of its own, so that nothing that still reads the old file is disturbed.
-  const folder = join(ws.storage.originals, masterId, ...(take === null ? [] : [`${take}-${upload.id.slice(0, 8)}`]));
+  const folder = join(
+    ws.storage.originals,
+    masterId,
+    ...(take === null ? [] : [`${take}-${upload.id.slice(0, 8)}`]),
+  );
   const path = toStored(ws.storage, join(folder, diskName(upload.fileName)));
   const { productionId, fileName, bytes } = upload;
-  const [row] = await ws.db.insert(arrivals).values({ uploadId: upload.id, productionId, masterId, take, fileName, bytes, path, createdAt: now() }).onConflictDoNothing().returning();
+  const [row] = await ws.db
+    .insert(arrivals)
+    .values({ uploadId: upload.id, productionId, masterId, take, fileName, bytes, path, createdAt: now() })
+    .onConflictDoNothing()
+    .returning();
   return row ? settle(ws, row) : takeUpload(ws, upload);
 }
 
@@ -108,12 +138,22 @@ async function settleOnce(ws: Workspace, arrival: ArrivalRow): Promise<Master> {
   }
   const path = fromStored(ws.storage, arrival.path);
   await mkdir(dirname(path), { recursive: true });
-  await rename(join(ws.storage.uploads, arrival.uploadId), path).catch(async (error: NodeJS.ErrnoException) => {
-    // Moved already, before something died.
-    if (error.code !== 'ENOENT' || !(await markOf(path))) throw error;
-  });
-  const arrived: Arrived = { productionId: arrival.productionId, fileName: arrival.fileName, origin: 'upload', path };
-  if (arrival.take === null) return row ? ((await masterView(ws, row.id)) ?? gone()) : addMaster(ws, arrival.masterId, arrived, arrival);
+  await rename(join(ws.storage.uploads, arrival.uploadId), path).catch(
+    async (error: NodeJS.ErrnoException) => {
+      // Moved already, before something died.
+      if (error.code !== 'ENOENT' || !(await markOf(path))) throw error;
+    },
+  );
+  const arrived: Arrived = {
+    productionId: arrival.productionId,
+    fileName: arrival.fileName,
+    origin: 'upload',
+    path,
+  };
+  if (arrival.take === null)
+    return row
+      ? ((await masterView(ws, row.id)) ?? gone())
+      : addMaster(ws, arrival.masterId, arrived, arrival);
   if (!row) return addMaster(ws, arrival.masterId, arrived, arrival);
   try {
     return await replaceMaster(ws, row, arrived, await readHeaders(path), arrival);
@@ -134,18 +174,25 @@ async function dismiss(ws: Workspace, arrival: ArrivalRow): Promise<void> {
 }
 
 function gone(): never {
-  throw new NotReplaced({ code: 'not-found', sentence: 'That master is not here any more.', mend: 'Bring the film in again.' });
+  throw new NotReplaced({
+    code: 'not-found',
+    sentence: 'That master is not here any more.',
+    mend: 'Bring the film in again.',
+  });
 }
 
 /** Ends what a crash has left half done: films that have arrived and are nobody's yet. */
 export async function settleArrivals(ws: Workspace): Promise<void> {
   for (const arrival of await ws.db.select().from(arrivals).where(eq(arrivals.settled, false))) {
-    await settle(ws, arrival).catch((error: unknown) => ws.log.error({ err: error, upload: arrival.uploadId }, 'a film that has arrived could not be taken'));
+    await settle(ws, arrival).catch((error: unknown) =>
+      ws.log.error({ err: error, upload: arrival.uploadId }, 'a film that has arrived could not be taken'),
+    );
   }
 }
 
 const settled = async (tx: Writer, arrival: ArrivalRow | undefined) => {
-  if (arrival) await tx.update(arrivals).set({ settled: true }).where(eq(arrivals.uploadId, arrival.uploadId));
+  if (arrival)
+    await tx.update(arrivals).set({ settled: true }).where(eq(arrivals.uploadId, arrival.uploadId));
 };
 
 async function addMaster(ws: Workspace, id: string, arrived: Arrived, arrival?: ArrivalRow): Promise<Master> {
@@ -153,14 +200,25 @@ async function addMaster(ws: Workspace, id: string, arrived: Arrived, arrival?: 
   const { productionId, fileName, origin } = arrived;
   const job = await ws.db.transaction(async (tx) => {
     await tx.insert(masters).values({
-      id, productionId, name: filmName(fileName), fileName, origin, path: toStored(ws.storage, arrived.path), mark, createdAt: now(),
+      id,
+      productionId,
+      name: filmName(fileName),
+      fileName,
+      origin,
+      path: toStored(ws.storage, arrived.path),
+      mark,
+      createdAt: now(),
       bytes: facts.ok ? facts.value.bytes : (mark?.bytes ?? 0),
-      state: facts.ok ? 'ready' : 'failed', facts: facts.ok ? facts.value : null, problem: facts.ok ? null : facts.problem,
+      state: facts.ok ? 'ready' : 'failed',
+      facts: facts.ok ? facts.value : null,
+      problem: facts.ok ? null : facts.problem,
       proxy: facts.ok && !browserPlays(facts.value) ? 'wanted' : 'not-needed',
     });
     await tx.update(productions).set({ updatedAt: now() }).where(eq(productions.id, productionId));
     await settled(tx, arrival);
-    return facts.ok ? ws.runner.add(tx, { kind: 'ingest', productionId, subjectId: id, label: filmName(fileName) }) : undefined;
+    return facts.ok
+      ? ws.runner.add(tx, { kind: 'ingest', productionId, subjectId: id, label: filmName(fileName) })
+      : undefined;
   });
   if (job) ws.runner.announce([job]);
   ws.events.tell({ kind: 'production', productionId });
@@ -171,13 +229,21 @@ async function addMaster(ws: Workspace, id: string, arrived: Arrived, arrival?: 
 async function replaceable(ws: Workspace, id: string, productionId: string): Promise<MasterRow> {
   const [old] = await ws.db.select().from(masters).where(eq(masters.id, id));
   if (old?.productionId === productionId) return old;
-  throw new NotReplaced({ code: 'not-found', sentence: 'The master to be replaced is not in this production any more.', mend: 'Bring the film in as a new master.' });
+  throw new NotReplaced({
+    code: 'not-found',
+    sentence: 'The master to be replaced is not in this production any more.',
+    mend: 'Bring the film in as a new master.',
+  });
 }
 
 /** The headers of a file that is to take a master's place. One that cannot be used changes nothing. */
 async function headersOfReplacement(old: MasterRow, path: string): Promise<ReadHeaders> {
   const headers = await readHeaders(path);
-  if (!headers.facts.ok) throw new NotReplaced({ ...headers.facts.problem, sentence: `“${old.name}” was not replaced. ${headers.facts.problem.sentence}` });
+  if (!headers.facts.ok)
+    throw new NotReplaced({
+      ...headers.facts.problem,
+      sentence: `“${old.name}” was not replaced. ${headers.facts.problem.sentence}`,
+    });
   return headers;
 }
 
@@ -185,27 +251,61 @@ async function headersOfReplacement(old: MasterRow, path: string): Promise<ReadH
 function filmBefore(old: MasterRow): FilmBefore | null {
   if (old.before || !old.facts) return old.before;
   const { frames, rate, displayed } = old.facts.video;
-  return { name: old.fileName, shots: old.shots ?? [...oneShot], frames, rate, displayed, sha256: old.sha256 };
+  return {
+    name: old.fileName,
+    shots: old.shots ?? [...oneShot],
+    frames,
+    rate,
+    displayed,
+    sha256: old.sha256,
+  };
 }
 
 /** Puts a new file in a master's place. */
-async function replaceMaster(ws: Workspace, { id, productionId }: MasterRow, arrived: Arrived, { mark, facts }: ReadHeaders, arrival?: ArrivalRow): Promise<Master> {
+async function replaceMaster(
+  ws: Workspace,
+  { id, productionId }: MasterRow,
+  arrived: Arrived,
+  { mark, facts }: ReadHeaders,
+  arrival?: ArrivalRow,
+): Promise<Master> {
   if (!facts.ok) throw new NotReplaced(facts.problem);
   const film = facts.value;
   const replaced = await ws.db.transaction(async (tx) => {
     // What it is now, not what it was when the film began to arrive: others may have replaced it meanwhile.
     const [old] = await tx.select().from(masters).where(eq(masters.id, id));
     if (!old) return undefined;
-    const working = await tx.select({ id: jobs.id }).from(jobs).where(and(eq(jobs.subjectId, id), inArray(jobs.state, ['queued', 'running'])));
+    const working = await tx
+      .select({ id: jobs.id })
+      .from(jobs)
+      .where(and(eq(jobs.subjectId, id), inArray(jobs.state, ['queued', 'running'])));
     const stopped: JobRow[] = [];
     for (const job of working) {
       const row = await ws.runner.cancelIn(tx, job.id);
       if (row) stopped.push(row);
     }
-    await tx.update(masters).set({
-      fileName: arrived.fileName, origin: arrived.origin, path: toStored(ws.storage, arrived.path), bytes: film.bytes, mark, state: 'ready', facts: film, sha256: null, problem: null,
-      proxy: browserPlays(film) ? 'not-needed' : 'wanted', hasPoster: false, take: old.take + 1, shots: null, drawn: [], before: filmBefore(old), carried: null, revision: old.revision + 1,
-    }).where(eq(masters.id, id));
+    await tx
+      .update(masters)
+      .set({
+        fileName: arrived.fileName,
+        origin: arrived.origin,
+        path: toStored(ws.storage, arrived.path),
+        bytes: film.bytes,
+        mark,
+        state: 'ready',
+        facts: film,
+        sha256: null,
+        problem: null,
+        proxy: browserPlays(film) ? 'not-needed' : 'wanted',
+        hasPoster: false,
+        take: old.take + 1,
+        shots: null,
+        drawn: [],
+        before: filmBefore(old),
+        carried: null,
+        revision: old.revision + 1,
+      })
+      .where(eq(masters.id, id));
     await tx.update(productions).set({ updatedAt: now() }).where(eq(productions.id, productionId));
     await forgetChanges(tx, [id]);
     const oldFile = fromStored(ws.storage, old.path);
@@ -225,7 +325,10 @@ async function replaceMaster(ws: Workspace, { id, productionId }: MasterRow, arr
 /** Removes the old film of a master once nothing that runs reads it any more: exports of its versions may do so still. */
 async function removeWhenUnread(ws: Workspace, masterId: string, files: readonly string[]): Promise<void> {
   try {
-    const made = await ws.db.select({ id: versions.id }).from(versions).where(eq(versions.masterId, masterId));
+    const made = await ws.db
+      .select({ id: versions.id })
+      .from(versions)
+      .where(eq(versions.masterId, masterId));
     await ws.runner.ended(await ws.runner.runningAbout([masterId, ...made.map((v) => v.id)]));
     await sweepDoomed(ws, files);
   } catch (error) {
@@ -236,5 +339,10 @@ async function removeWhenUnread(ws: Workspace, masterId: string, files: readonly
 /** Takes the file that lies where a master's film lay in its place, as a replacement. */
 export async function renewMaster(ws: Workspace, old: MasterRow): Promise<Master> {
   const path = fromStored(ws.storage, old.path);
-  return replaceMaster(ws, old, { productionId: old.productionId, fileName: old.fileName, origin: old.origin, path }, await headersOfReplacement(old, path));
+  return replaceMaster(
+    ws,
+    old,
+    { productionId: old.productionId, fileName: old.fileName, origin: old.origin, path },
+    await headersOfReplacement(old, path),
+  );
 }

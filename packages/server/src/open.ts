@@ -30,7 +30,9 @@ export interface OpenOptions {
  * Opens a data folder for this process alone: storage, database, spec book, and the job runner, which takes up what
  * was left unfinished. Throws `FolderInUse` where another process has it open.
  */
-export async function openWorkspace(options: OpenOptions): Promise<Workspace & { close: () => Promise<void> }> {
+export async function openWorkspace(
+  options: OpenOptions,
+): Promise<Workspace & { close: () => Promise<void> }> {
   const { log } = options;
   const storage = await openStorage(options.dataDir, options.inboxes ?? []);
   const letGo = await holdFolder(storage.root);
@@ -40,13 +42,24 @@ export async function openWorkspace(options: OpenOptions): Promise<Workspace & {
     const events = openEvents();
     const runner = new Runner(db, events, log, () => disk.met());
     const room = options.freeBytes ?? (() => freeBytes(storage));
-    const disk = new DiskWatch({ freeBytes: () => ws.freeBytes(), events, log, onRoom: () => runner.retryForRoom() });
+    const disk = new DiskWatch({
+      freeBytes: () => ws.freeBytes(),
+      events,
+      log,
+      onRoom: () => runner.retryForRoom(),
+    });
     const ws: Workspace = { db, storage, specs, events, runner, log, disk, freeBytes: room };
     await putRight(ws);
     await disk.start();
-    await runner.start({ ingest: ingestWork(ws, options.looking ?? 'at-once'), export: exportWork(ws), look: lookWork(ws, options.detector ?? true) });
+    await runner.start({
+      ingest: ingestWork(ws, options.looking ?? 'at-once'),
+      export: exportWork(ws),
+      look: lookWork(ws, options.detector ?? true),
+    });
     const sweeping = setInterval(() => {
-      sweepUploads(ws).catch((error: unknown) => log.warn({ err: error }, 'old uploads could not be removed'));
+      sweepUploads(ws).catch((error: unknown) =>
+        log.warn({ err: error }, 'old uploads could not be removed'),
+      );
     }, sweepUploadsEveryMs);
     sweeping.unref();
     return Object.assign(ws, {

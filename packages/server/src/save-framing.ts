@@ -7,12 +7,27 @@ import { refuse } from './http/problems.ts';
 import { now } from './workspace.ts';
 
 /** Frames a version anew and remembers what it was. Only who knows the newest revision gets through. */
-export async function saveFraming(tx: Writer, id: string, revision: number, framing: Framing): Promise<typeof versions.$inferSelect> {
+export async function saveFraming(
+  tx: Writer,
+  id: string,
+  revision: number,
+  framing: Framing,
+): Promise<typeof versions.$inferSelect> {
   const [before] = await tx.select().from(versions).where(eq(versions.id, id));
   // One statement decides between two browsers.
-  const [row] = await tx.update(versions).set({ framing, revision: sql`${versions.revision} + 1`, updatedAt: now() }).where(and(eq(versions.id, id), eq(versions.revision, revision))).returning();
+  const [row] = await tx
+    .update(versions)
+    .set({ framing, revision: sql`${versions.revision} + 1`, updatedAt: now() })
+    .where(and(eq(versions.id, id), eq(versions.revision, revision)))
+    .returning();
   if (!before) refuse(404, 'not-found', 'That version is not here any more.');
-  if (!row) refuse(409, 'changed-elsewhere', 'This version was changed in another window meanwhile.', 'The newest framing is shown now; make your change again if you still want it.');
+  if (!row)
+    refuse(
+      409,
+      'changed-elsewhere',
+      'This version was changed in another window meanwhile.',
+      'The newest framing is shown now; make your change again if you still want it.',
+    );
   await remember(tx, id, { framing: before.framing }, { framing }, now());
   return row;
 }

@@ -2,7 +2,16 @@ import { readdir, readFile, rename, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import sanitize from 'sanitize-filename';
-import { fail, findPlacement, ok, readSpecBook, type Outlet, type PlacedOutlet, type Problem, type Result } from '@mivvy/core';
+import {
+  fail,
+  findPlacement,
+  ok,
+  readSpecBook,
+  type Outlet,
+  type PlacedOutlet,
+  type Problem,
+  type Result,
+} from '@mivvy/core';
 
 const ending = '.specbook.json';
 const starterFile = fileURLToPath(new URL('../../core/data/starter.specbook.json', import.meta.url));
@@ -36,7 +45,12 @@ export class SpecLibrary {
     if (!read.ok) return read;
     const others = await this.readFiles((file) => file !== name);
     const clash = clashOf(others.outlets, read.value.outlets);
-    if (clash) return fail('spec-book-clash', `${fileName} was not taken: ${clash}.`, 'Give it an id of its own, or name the file as the one that it replaces.');
+    if (clash)
+      return fail(
+        'spec-book-clash',
+        `${fileName} was not taken: ${clash}.`,
+        'Give it an id of its own, or name the file as the one that it replaces.',
+      );
     await this.write(name, text);
     await this.load();
     return ok(undefined);
@@ -55,7 +69,15 @@ export class SpecLibrary {
       const read = readSpecBook(await readFile(join(this.dir, file), 'utf8'), file);
       const clash = read.ok ? clashOf(outlets, read.value.outlets) : undefined;
       if (!read.ok) refused.push({ file, problem: read.problem });
-      else if (clash) refused.push({ file, problem: { code: 'spec-book-clash', sentence: `${file} was left out: ${clash}.`, mend: 'Give it an id of its own.' } });
+      else if (clash)
+        refused.push({
+          file,
+          problem: {
+            code: 'spec-book-clash',
+            sentence: `${file} was left out: ${clash}.`,
+            mend: 'Give it an id of its own.',
+          },
+        });
       else for (const outlet of read.value.outlets) outlets.push(outlet);
     }
     return { outlets, refused };
@@ -74,7 +96,8 @@ function clashOf(known: readonly Outlet[], added: readonly Outlet[]): string | u
   for (const outlet of added) {
     if (outletIds.has(outlet.id)) return `the outlet id “${outlet.id}” is already in the book`;
     for (const placement of outlet.placements) {
-      if (findPlacement([...known], placement.id)) return `the placement id “${placement.id}” is already in the book`;
+      if (findPlacement([...known], placement.id))
+        return `the placement id “${placement.id}” is already in the book`;
     }
   }
   return undefined;

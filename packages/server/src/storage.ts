@@ -36,11 +36,22 @@ export async function makeFolder(path: string): Promise<void> {
 export async function openStorage(root: string, inboxes: string[]): Promise<Storage> {
   const at = (name: string) => join(root, name);
   const storage: Storage = {
-    root, database: at('mivvy.sqlite'), uploads: at('uploads'), originals: at('originals'), proxies: at('proxies'), stills: at('stills'), analysis: at('analysis'),
-    exports: at('exports'), work: at('work'), logs: at('logs'), specs: at('specs'), inboxes: inboxes.length ? inboxes : [at('inbox')],
+    root,
+    database: at('mivvy.sqlite'),
+    uploads: at('uploads'),
+    originals: at('originals'),
+    proxies: at('proxies'),
+    stills: at('stills'),
+    analysis: at('analysis'),
+    exports: at('exports'),
+    work: at('work'),
+    logs: at('logs'),
+    specs: at('specs'),
+    inboxes: inboxes.length ? inboxes : [at('inbox')],
   };
   const { uploads, originals, proxies, stills, analysis, exports, work, logs, specs } = storage;
-  for (const dir of [uploads, originals, proxies, stills, analysis, exports, work, logs, specs]) await mkdir(dir, { recursive: true });
+  for (const dir of [uploads, originals, proxies, stills, analysis, exports, work, logs, specs])
+    await mkdir(dir, { recursive: true });
   if (!inboxes.length) await mkdir(at('inbox'), { recursive: true });
   return storage;
 }
@@ -57,9 +68,11 @@ export function fromStored(storage: Storage, path: string): string {
 }
 
 export const proxyPath = (storage: Storage, masterId: string) => join(storage.proxies, `${masterId}.mp4`);
-export const posterPath = (storage: Storage, masterId: string) => join(storage.stills, `${masterId}.poster.jpg`);
+export const posterPath = (storage: Storage, masterId: string) =>
+  join(storage.stills, `${masterId}.poster.jpg`);
 /** Where one small frame of a master lies once it has been drawn. */
-export const stillPath = (storage: Storage, masterId: string, take: number, frame: number) => join(storage.stills, masterId, `${take}-${frame}.jpg`);
+export const stillPath = (storage: Storage, masterId: string, take: number, frame: number) =>
+  join(storage.stills, masterId, `${take}-${frame}.jpg`);
 export const logPath = (storage: Storage, jobId: string) => join(storage.logs, `${jobId}.log`);
 
 /** Bytes free on the disk of the data folder. */
@@ -68,7 +81,24 @@ export async function freeBytes(storage: Storage): Promise<number> {
   return disk.bavail * disk.bsize;
 }
 
-const filmEndings = new Set(['.mp4', '.mov', '.m4v', '.mkv', '.webm', '.mxf', '.avi', '.mpg', '.mpeg', '.ts', '.mts', '.m2ts', '.3gp', '.wmv', '.ogv', '.flv']);
+const filmEndings = new Set([
+  '.mp4',
+  '.mov',
+  '.m4v',
+  '.mkv',
+  '.webm',
+  '.mxf',
+  '.avi',
+  '.mpg',
+  '.mpeg',
+  '.ts',
+  '.mts',
+  '.m2ts',
+  '.3gp',
+  '.wmv',
+  '.ogv',
+  '.flv',
+]);
 
 /** A film that lies in an inbox. */
 export interface InboxEntry {
@@ -94,14 +124,22 @@ export async function listInbox(storage: Storage): Promise<InboxEntry[]> {
 
 /** Everything that was made for a master, and the film itself where we own it. */
 export function masterFiles(storage: Storage, masterId: string): string[] {
-  return [proxyPath(storage, masterId), posterPath(storage, masterId), join(storage.stills, masterId), join(storage.originals, masterId)];
+  return [
+    proxyPath(storage, masterId),
+    posterPath(storage, masterId),
+    join(storage.stills, masterId),
+    join(storage.originals, masterId),
+  ];
 }
 
 /** Where a deliverable lies: a place of its own, whatever it and the others are called. */
-export const deliverablePath = (storage: Storage, productionId: string, id: string, container: string) => join(storage.exports, productionId, `${id}.${container}`);
+export const deliverablePath = (storage: Storage, productionId: string, id: string, container: string) =>
+  join(storage.exports, productionId, `${id}.${container}`);
 
 /** A film's name without its ending, made readable: `kite_weekend_final.mp4` becomes “kite weekend final”. */
 export function filmName(fileName: string): string {
-  const bare = basename(fileName, extname(fileName)).replace(/[_\s]+/g, ' ').trim();
+  const bare = basename(fileName, extname(fileName))
+    .replace(/[_\s]+/g, ' ')
+    .trim();
   return bare.slice(0, 120) || 'Untitled film';
 }

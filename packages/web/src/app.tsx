@@ -14,23 +14,80 @@ const router = createBrowserRouter([
   {
     element: <Shell />,
     hydrateFallbackElement: <div className="desk" aria-busy="true" />,
-    errorElement: <div className="desk"><Empty title="Something unexpected happened on this page.">Reload it; nothing on the server was changed.</Empty></div>,
+    errorElement: (
+      <div className="desk">
+        <Empty title="Something unexpected happened on this page.">
+          Reload it; nothing on the server was changed.
+        </Empty>
+      </div>
+    ),
     children: [
       { path: '/', element: <ProductionsScreen /> },
-      { path: '/spec-book', lazy: async () => ({ Component: (await import('./screens/spec-book/spec-book-screen.tsx')).SpecBookScreen }) },
+      {
+        path: '/spec-book',
+        lazy: async () => ({
+          Component: (await import('./screens/spec-book/spec-book-screen.tsx')).SpecBookScreen,
+        }),
+      },
       {
         path: '/productions/:productionId',
-        lazy: async () => ({ Component: (await import('./screens/production/production-frame.tsx')).ProductionFrame }),
+        lazy: async () => ({
+          Component: (await import('./screens/production/production-frame.tsx')).ProductionFrame,
+        }),
         children: [
-          { index: true, lazy: async () => ({ Component: (await import('./screens/proof-sheet/proof-sheet-screen.tsx')).ProofSheetScreen }) },
-          { path: 'masters/:masterId?', lazy: async () => ({ Component: (await import('./screens/masters/masters-screen.tsx')).MastersScreen }) },
-          { path: 'framing/:versionId?', lazy: async () => ({ Component: (await import('./screens/framing/framing-screen.tsx')).FramingScreen }) },
-          { path: 'timing/:masterId?/:cutId?', lazy: async () => ({ Component: (await import('./screens/timing/timing-screen.tsx')).TimingScreen }) },
-          { path: 'exports', lazy: async () => ({ Component: (await import('./screens/exports/exports-screen.tsx')).ExportsScreen }) },
-          { path: 'deliverables/:versionId?', lazy: async () => ({ Component: (await import('./screens/deliverables/deliverables-screen.tsx')).DeliverablesScreen }) },
+          {
+            index: true,
+            lazy: async () => ({
+              Component: (await import('./screens/proof-sheet/proof-sheet-screen.tsx')).ProofSheetScreen,
+            }),
+          },
+          {
+            path: 'masters/:masterId?',
+            lazy: async () => ({
+              Component: (await import('./screens/masters/masters-screen.tsx')).MastersScreen,
+            }),
+          },
+          {
+            path: 'framing/:versionId?',
+            lazy: async () => ({
+              Component: (await import('./screens/framing/framing-screen.tsx')).FramingScreen,
+            }),
+          },
+          {
+            path: 'timing/:masterId?/:cutId?',
+            lazy: async () => ({
+              Component: (await import('./screens/timing/timing-screen.tsx')).TimingScreen,
+            }),
+          },
+          {
+            path: 'exports',
+            lazy: async () => ({
+              Component: (await import('./screens/exports/exports-screen.tsx')).ExportsScreen,
+            }),
+          },
+          {
+            path: 'deliverables/:versionId?',
+            lazy: async () => ({
+              Component: (await import('./screens/deliverables/deliverables-screen.tsx')).DeliverablesScreen,
+            }),
+          },
         ],
       },
-      { path: '*', element: <div className="desk"><Empty title="There is nothing at this address." action={<a className="fix" href="/">All productions</a>} /></div> },
+      {
+        path: '*',
+        element: (
+          <div className="desk">
+            <Empty
+              title="There is nothing at this address."
+              action={
+                <a className="fix" href="/">
+                  All productions
+                </a>
+              }
+            />
+          </div>
+        ),
+      },
     ],
   },
 ]);
@@ -48,7 +105,9 @@ function Shell() {
 
 /** The whole interface: the desk's colour, the routes, and the connection to the server. */
 export function App() {
-  const [desk, setDesk] = useState<Desk>(() => (localStorage.getItem('mivvy.desk') === 'dark' ? 'dark' : 'light'));
+  const [desk, setDesk] = useState<Desk>(() =>
+    localStorage.getItem('mivvy.desk') === 'dark' ? 'dark' : 'light',
+  );
   useEffect(() => {
     document.documentElement.dataset.desk = desk;
     localStorage.setItem('mivvy.desk', desk);

@@ -8,7 +8,8 @@ import { checkFile, type MeasuredFile } from './report.ts';
 import { bitrateLabel, bytesLabel } from './troubles.ts';
 
 describe('bitrate over time', () => {
-  const even = (count: number, bytes: number) => Array.from({ length: count }, (_, i) => ({ seconds: i / 25, bytes }));
+  const even = (count: number, bytes: number) =>
+    Array.from({ length: count }, (_, i) => ({ seconds: i / 25, bytes }));
   test('a steady stream has its average everywhere', () => {
     const stream = even(100, 5000); // 25 × 5000 × 8 = 1000 kbit/s
     expect(averageKbps(stream, 4)).toBeCloseTo(1000, 6);
@@ -23,35 +24,81 @@ describe('bitrate over time', () => {
     expect(kbpsBySecond(stream, 10)[4]).toBeCloseTo(4000, 0);
   });
   test('the peak is never below the average, and grows with the stream', () => {
-    fc.assert(fc.property(fc.array(fc.integer({ min: 1, max: 50_000 }), { minLength: 1, maxLength: 200 }), (sizes) => {
-      const stream = sizes.map((bytes, i) => ({ seconds: i / 25, bytes }));
-      const seconds = sizes.length / 25;
-      expect(peakKbps(stream, seconds)).toBeGreaterThanOrEqual(averageKbps(stream, seconds) - 1e-6);
-      expect(peakKbps(stream.map((p) => ({ ...p, bytes: p.bytes * 2 })), seconds)).toBeGreaterThan(peakKbps(stream, seconds));
-    }));
+    fc.assert(
+      fc.property(
+        fc.array(fc.integer({ min: 1, max: 50_000 }), { minLength: 1, maxLength: 200 }),
+        (sizes) => {
+          const stream = sizes.map((bytes, i) => ({ seconds: i / 25, bytes }));
+          const seconds = sizes.length / 25;
+          expect(peakKbps(stream, seconds)).toBeGreaterThanOrEqual(averageKbps(stream, seconds) - 1e-6);
+          expect(
+            peakKbps(
+              stream.map((p) => ({ ...p, bytes: p.bytes * 2 })),
+              seconds,
+            ),
+          ).toBeGreaterThan(peakKbps(stream, seconds));
+        },
+      ),
+    );
   });
   test('labels', () => {
-    expect([bytesLabel(812), bytesLabel(26_250_000), bytesLabel(2_400_000_000)]).toEqual(['812 bytes', '26.3 MB', '2.40 GB']);
+    expect([bytesLabel(812), bytesLabel(26_250_000), bytesLabel(2_400_000_000)]).toEqual([
+      '812 bytes',
+      '26.3 MB',
+      '2.40 GB',
+    ]);
     expect([bitrateLabel(3500), bitrateLabel(800)]).toEqual(['3.5 Mbit/s', '800 kbit/s']);
   });
 });
 
 describe('check reports', () => {
-  const { plan } = makePlan({ facts: facts(), sha256: 'a'.repeat(64), placement: story({ duration: {}, maxBytes: 60_000_000 }), framing: heldFraming() });
+  const { plan } = makePlan({
+    facts: facts(),
+    sha256: 'a'.repeat(64),
+    placement: story({ duration: {}, maxBytes: 60_000_000 }),
+    framing: heldFraming(),
+  });
   const good: MeasuredFile = {
-    bytes: 19_000_000, container: 'mov,mp4', moovFirst: true,
+    bytes: 19_000_000,
+    container: 'mov,mp4',
+    moovFirst: true,
     video: {
-      codec: 'h264', codecTag: 'avc1', profile: 'High', level: '4.0', frame: { width: 1080, height: 1920 }, squarePixels: true, rotation: 0, rate: { num: 25, den: 1 }, frames: 1060, evenlySpaced: true,
-      pixelFormat: 'yuv420p', primaries: 'bt709', transfer: 'bt709', matrix: 'bt709', averageKbps: 3490, peakKbps: 3900, kbpsBySecond: [], longestKeyframeGap: 50,
+      codec: 'h264',
+      codecTag: 'avc1',
+      profile: 'High',
+      level: '4.0',
+      frame: { width: 1080, height: 1920 },
+      squarePixels: true,
+      rotation: 0,
+      rate: { num: 25, den: 1 },
+      frames: 1060,
+      evenlySpaced: true,
+      pixelFormat: 'yuv420p',
+      primaries: 'bt709',
+      transfer: 'bt709',
+      matrix: 'bt709',
+      averageKbps: 3490,
+      peakKbps: 3900,
+      kbpsBySecond: [],
+      longestKeyframeGap: 50,
     },
-    audio: { codec: 'aac', channels: 2, sampleRate: 48000, seconds: 42.4, loudness: { integratedLufs: -14.1, truePeakDbtp: -1.3 } },
+    audio: {
+      codec: 'aac',
+      channels: 2,
+      sampleRate: 48000,
+      seconds: 42.4,
+      loudness: { integratedLufs: -14.1, truePeakDbtp: -1.3 },
+    },
   };
   test('a file that is as it should be passes every line', () => {
     const report = checkFile(plan, good);
     expect(report.passed).toBe(true);
     expect(report.checks.length).toBeGreaterThanOrEqual(15);
   });
-  const video = (over: Partial<MeasuredFile['video']>): MeasuredFile => ({ ...good, video: { ...good.video, ...over } });
+  const video = (over: Partial<MeasuredFile['video']>): MeasuredFile => ({
+    ...good,
+    video: { ...good.video, ...over },
+  });
   test.each<[string, MeasuredFile]>([
     ['Frame size', video({ frame: { width: 1080, height: 1918 } })],
     ['Pixels', video({ squarePixels: false })],
@@ -68,24 +115,40 @@ describe('check reports', () => {
     ['Starts before it is all loaded', { ...good, moovFirst: false }],
     ['Sound', { ...good, audio: null }],
     ['Loudness', { ...good, audio: { ...good.audio!, loudness: { integratedLufs: -16, truePeakDbtp: -3 } } }],
-    ['True peak', { ...good, audio: { ...good.audio!, loudness: { integratedLufs: -14, truePeakDbtp: -0.4 } } }],
+    [
+      'True peak',
+      { ...good, audio: { ...good.audio!, loudness: { integratedLufs: -14, truePeakDbtp: -0.4 } } },
+    ],
   ])('a wrong %s fails that line and no other', (name, measured) => {
     const report = checkFile(plan, measured);
     expect(report.passed).toBe(false);
     expect(report.checks.filter((c) => !c.ok).map((c) => c.name)).toEqual([name]);
   });
   test('silence has no loudness to be wrong', () => {
-    const silent = { ...good, audio: { ...good.audio!, loudness: { integratedLufs: null, truePeakDbtp: null } } };
+    const silent = {
+      ...good,
+      audio: { ...good.audio!, loudness: { integratedLufs: null, truePeakDbtp: null } },
+    };
     expect(checkFile(plan, silent, { heard: false }).passed).toBe(true);
   });
   test('silence is no success where something is heard in the master, and an unknown peak is none', () => {
-    const failed = (measured: MeasuredFile, heard = true) => checkFile(plan, measured, { heard }).checks.filter((c) => !c.ok).map((c) => c.name);
-    const withSound = (over: Partial<NonNullable<MeasuredFile['audio']>>) => ({ ...good, audio: { ...good.audio!, ...over } });
+    const failed = (measured: MeasuredFile, heard = true) =>
+      checkFile(plan, measured, { heard })
+        .checks.filter((c) => !c.ok)
+        .map((c) => c.name);
+    const withSound = (over: Partial<NonNullable<MeasuredFile['audio']>>) => ({
+      ...good,
+      audio: { ...good.audio!, ...over },
+    });
     expect(failed(good)).toEqual([]);
     expect(failed({ ...good, audio: null })).toEqual(['Sound']);
-    expect(failed(withSound({ loudness: { integratedLufs: null, truePeakDbtp: null } }))).toEqual(['Sound, heard']);
+    expect(failed(withSound({ loudness: { integratedLufs: null, truePeakDbtp: null } }))).toEqual([
+      'Sound, heard',
+    ]);
     expect(failed(withSound({ loudness: { integratedLufs: null, truePeakDbtp: null } }), false)).toEqual([]);
-    expect(failed(withSound({ loudness: { ...good.audio!.loudness, truePeakDbtp: null } }))).toEqual(['True peak']);
+    expect(failed(withSound({ loudness: { ...good.audio!.loudness, truePeakDbtp: null } }))).toEqual([
+      'True peak',
+    ]);
     // At the edge of what is allowed, and a hundredth of a second beyond.
     const { seconds } = good.audio!;
     expect(failed(withSound({ seconds: seconds - 0.1 }))).toEqual([]);

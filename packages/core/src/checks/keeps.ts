@@ -2,7 +2,9 @@ import { z } from 'zod';
 import { frameSpanSchema } from '../time/span.ts';
 
 /** A rectangle in [0,1] of the displayed master, so that it survives a master of another size. */
-export type MasterFraction = { x: number; y: number; width: number; height: number } & { readonly in?: 'master fractions' };
+export type MasterFraction = { x: number; y: number; width: number; height: number } & {
+  readonly in?: 'master fractions';
+};
 
 const key = z.object({
   /** Master frame. */
@@ -32,7 +34,10 @@ export const keepSchema = z
     span: frameSpanSchema,
     keys: z.array(key).min(1).max(mostKeysOfKeep, `a keep moves through at most ${mostKeysOfKeep} points`),
   })
-  .refine((k) => k.keys.every((x) => x.x + x.width <= 1.000001 && x.y + x.height <= 1.000001), 'a keep lies inside the picture')
+  .refine(
+    (k) => k.keys.every((x) => x.x + x.width <= 1.000001 && x.y + x.height <= 1.000001),
+    'a keep lies inside the picture',
+  )
   .refine((k) => k.keys.every((x, i) => i === 0 || x.at > k.keys[i - 1]!.at), 'a keep’s keys come in order');
 export type Keep = z.infer<typeof keepSchema>;
 
@@ -40,7 +45,10 @@ export type Keep = z.infer<typeof keepSchema>;
 export const keepsSchema = z
   .array(keepSchema)
   .max(mostKeeps, `a master has at most ${mostKeeps} keeps`)
-  .refine((keeps) => keeps.reduce((sum, k) => sum + k.keys.length, 0) <= mostKeys, `the keeps of a master have at most ${mostKeys} points together`);
+  .refine(
+    (keeps) => keeps.reduce((sum, k) => sum + k.keys.length, 0) <= mostKeys,
+    `the keeps of a master have at most ${mostKeys} points together`,
+  );
 export type KeepKind = Keep['kind'];
 
 /** Where a keep lies at a master frame; before its first key and after its last it stands still. */
@@ -54,24 +62,46 @@ export function keepAt(keep: Keep, frame: number): MasterFraction {
   const [a, b] = [keys[next - 1]!, keys[next]!];
   const t = (frame - a.at) / (b.at - a.at);
   const mix = (p: number, q: number) => p + (q - p) * t;
-  return { x: mix(a.x, b.x), y: mix(a.y, b.y), width: mix(a.width, b.width), height: mix(a.height, b.height) };
+  return {
+    x: mix(a.x, b.x),
+    y: mix(a.y, b.y),
+    width: mix(a.width, b.width),
+    height: mix(a.height, b.height),
+  };
 }
 
 /** A keep drawn anew at a frame: the only key is replaced, or one is added where the keep moves. */
-export function withKeepAt(keep: Keep, frame: number, rect: MasterFraction, moves = keep.keys.length > 1): Keep {
+export function withKeepAt(
+  keep: Keep,
+  frame: number,
+  rect: MasterFraction,
+  moves = keep.keys.length > 1,
+): Keep {
   const { x, y, width, height } = clampFraction(rect);
   const placed = { at: frame, x, y, width, height };
-  return { ...keep, keys: moves ? [...keep.keys.filter((k) => k.at !== frame), placed].sort((a, b) => a.at - b.at) : [{ ...placed, at: keep.keys[0]!.at }] };
+  return {
+    ...keep,
+    keys: moves
+      ? [...keep.keys.filter((k) => k.at !== frame), placed].sort((a, b) => a.at - b.at)
+      : [{ ...placed, at: keep.keys[0]!.at }],
+  };
 }
 
 /** Puts a rectangle wholly inside the picture: moved where it fits, made smaller where it does not. At least 0.4 % a side. */
 export function clampFraction(rect: MasterFraction): MasterFraction {
   const width = Math.max(0.004, Math.min(1, rect.width));
   const height = Math.max(0.004, Math.min(1, rect.height));
-  return { x: Math.max(0, Math.min(1 - width, rect.x)), y: Math.max(0, Math.min(1 - height, rect.y)), width, height };
+  return {
+    x: Math.max(0, Math.min(1 - width, rect.x)),
+    y: Math.max(0, Math.min(1 - height, rect.y)),
+    width,
+    height,
+  };
 }
 
 /** Keeps as they hold for a film of some length: spans cut at its end; keeps that lie wholly beyond it left out. */
 export function keepsWithin(keeps: readonly Keep[], frames: number): Keep[] {
-  return keeps.filter((k) => k.span.from < frames).map((k) => (k.span.to <= frames ? k : { ...k, span: { from: k.span.from, to: frames } }));
+  return keeps
+    .filter((k) => k.span.from < frames)
+    .map((k) => (k.span.to <= frames ? k : { ...k, span: { from: k.span.from, to: frames } }));
 }

@@ -22,22 +22,35 @@ const clearance = 1;
  * Looks for the smallest move of a held window that shows a hidden keep without hiding any other keep more than before.
  * Shots that share the framing are judged together. Null where no such move exists, or the shot's window moves.
  */
-export function suggestMend(hidden: HiddenSpan, framing: Framing, units: readonly Unit[], unit: Unit, keeps: readonly Keep[], master: Size, rules: FrameRules): Mend | null {
+export function suggestMend(
+  hidden: HiddenSpan,
+  framing: Framing,
+  units: readonly Unit[],
+  unit: Unit,
+  keeps: readonly Keep[],
+  master: Size,
+  rules: FrameRules,
+): Mend | null {
   const stretch = stretchAt(framing, unit.from);
   if (stretch.move.kind !== 'hold' || (stretch.fill && stretch.fill.kind !== 'filled')) return null;
   const whole = { from: 0, to: units.at(-1)!.to };
   const held = stretch.move.pose;
   const clip = clipOf(framing, unit);
-  const framed = (pose: Pose) => setShotFraming(framing, units, unit, { ...clip, move: { kind: 'hold', pose } });
+  const framed = (pose: Pose) =>
+    setShotFraming(framing, units, unit, { ...clip, move: { kind: 'hold', pose } });
   /** Frames in which keeps are hidden: of the one in question inside the unit, and of all others anywhere. */
   const count = (f: Framing) => {
     const spans = hiddenKeeps(f, keeps, whole, master, rules);
-    const mine = spans.filter((s) => s.keep.id === hidden.keep.id && s.span.from < unit.to && s.span.to > unit.from);
+    const mine = spans.filter(
+      (s) => s.keep.id === hidden.keep.id && s.span.from < unit.to && s.span.to > unit.from,
+    );
     return { mine: total(mine), others: total(spans) - total(mine) };
   };
   const now = count(framing).others;
   const last = Math.min(hidden.span.to, unit.to) - 1;
-  const boxes = [Math.max(hidden.span.from, unit.from), Math.floor((hidden.span.from + last) / 2), last].map((f) => keepAt(hidden.keep, f));
+  const boxes = [Math.max(hidden.span.from, unit.from), Math.floor((hidden.span.from + last) / 2), last].map(
+    (f) => keepAt(hidden.keep, f),
+  );
 
   for (const zoom of held.zoom > 1 ? [held.zoom, 1] : [held.zoom]) {
     const w = windowOf({ ...held, zoom }, master, rules.frame);
@@ -45,7 +58,12 @@ export function suggestMend(hidden: HiddenSpan, framing: Framing, units: readonl
     // Where a window's edge or a blocked area's edge would just touch the keep.
     const [xs, ys] = [new Set([w.x]), new Set([w.y])];
     for (const box of boxes) {
-      const [left, top, right, bottom] = [box.x * master.width, box.y * master.height, (box.x + box.width) * master.width, (box.y + box.height) * master.height];
+      const [left, top, right, bottom] = [
+        box.x * master.width,
+        box.y * master.height,
+        (box.x + box.width) * master.width,
+        (box.y + box.height) * master.height,
+      ];
       const m = rules.margins ?? { left: 0, right: 0, top: 0, bottom: 0 };
       xs.add(left - m.left * w.width - clearance).add(right - (1 - m.right) * w.width + clearance);
       ys.add(top - m.top * w.height - clearance).add(bottom - (1 - m.bottom) * w.height + clearance);
@@ -54,14 +72,23 @@ export function suggestMend(hidden: HiddenSpan, framing: Framing, units: readonl
         ys.add(bottom - b.y * w.height + clearance).add(top - (b.y + b.height) * w.height - clearance);
       }
     }
-    const inside = (values: Set<number>, most: number) => [...new Set([...values].map((v) => Math.max(0, Math.min(most, v))))];
-    const candidates = inside(xs, room.x).flatMap((x) => inside(ys, room.y).map((y) => ({ dx: x - w.x, dy: y - w.y, pose: poseAt(x, y, zoom, master, rules.frame) })));
+    const inside = (values: Set<number>, most: number) => [
+      ...new Set([...values].map((v) => Math.max(0, Math.min(most, v)))),
+    ];
+    const candidates = inside(xs, room.x).flatMap((x) =>
+      inside(ys, room.y).map((y) => ({
+        dx: x - w.x,
+        dy: y - w.y,
+        pose: poseAt(x, y, zoom, master, rules.frame),
+      })),
+    );
     candidates.sort((a, b) => a.dx ** 2 + a.dy ** 2 - (b.dx ** 2 + b.dy ** 2));
     for (const { dx, dy, pose } of candidates) {
       if (dx === 0 && dy === 0 && zoom === held.zoom) continue;
       const changed = framed(pose);
       const after = count(changed);
-      if (after.mine === 0 && after.others <= now) return { framing: changed, pose, dx, dy, zoomsOut: zoom < held.zoom };
+      if (after.mine === 0 && after.others <= now)
+        return { framing: changed, pose, dx, dy, zoomsOut: zoom < held.zoom };
     }
   }
   return null;

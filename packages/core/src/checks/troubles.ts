@@ -26,7 +26,23 @@ import { keptIndexAt, planSeconds, type PlannedVersion, type RenderPlan } from '
  * - `note`: worth knowing, nothing to do.
  */
 export const troubleSchema = z.object({
-  code: z.enum(['too-long', 'too-short', 'no-sound', 'rate-uneven', 'size-floor', 'rate-lowered', 'enlarged', 'enlarged-far', 'bars', 'keep-cut', 'keep-blocked', 'keep-margin', 'conformed', 'no-level', 'pace-high']),
+  code: z.enum([
+    'too-long',
+    'too-short',
+    'no-sound',
+    'rate-uneven',
+    'size-floor',
+    'rate-lowered',
+    'enlarged',
+    'enlarged-far',
+    'bars',
+    'keep-cut',
+    'keep-blocked',
+    'keep-margin',
+    'conformed',
+    'no-level',
+    'pace-high',
+  ]),
   severity: z.enum(['fault', 'look', 'note']),
   /** Master frames that it covers. */
   span: frameSpanSchema,
@@ -56,7 +72,10 @@ export function bitrateLabel(kbps: number): string {
 /** Which safe margin is held to: the placement's own, a published one, or an inner share of width and height in per cent. */
 export const marginChoiceSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('place') }),
-  z.object({ kind: z.literal('published'), id: z.enum(['ebu-r95-action', 'ebu-r95-graphics', 'smpte-2046-action', 'smpte-2046-title']) }),
+  z.object({
+    kind: z.literal('published'),
+    id: z.enum(['ebu-r95-action', 'ebu-r95-graphics', 'smpte-2046-action', 'smpte-2046-title']),
+  }),
   z.object({ kind: z.literal('percent'), inner: z.number().min(50).max(100) }),
 ]);
 export type MarginChoice = z.infer<typeof marginChoiceSchema>;
@@ -85,26 +104,61 @@ export interface Watched {
 }
 
 /** What a version's frame demands of keeps. */
-export function frameRules(placement: Placement, frame: FrameRules['frame'], margin: MarginChoice): FrameRules {
-  return { frame, blocked: (placement.blocked ?? []).map(({ name, x, y, width, height }) => ({ name, x, y, width, height })), margins: marginsFor(margin, placement) };
+export function frameRules(
+  placement: Placement,
+  frame: FrameRules['frame'],
+  margin: MarginChoice,
+): FrameRules {
+  return {
+    frame,
+    blocked: (placement.blocked ?? []).map(({ name, x, y, width, height }) => ({
+      name,
+      x,
+      y,
+      width,
+      height,
+    })),
+    margins: marginsFor(margin, placement),
+  };
 }
 
 /** Above this many delivered pixels for a master pixel a picture looks soft whatever it shows (common practice, no source). */
 const softBeyond = 2;
 
 /** The largest enlargement inside each stretch of a framing, where it is above 1. */
-function enlargements(framing: Framing, source: FrameSpan, master: { width: number; height: number }, frame: FrameRules['frame']): { span: FrameSpan; factor: number }[] {
-  const zoomOf = (move: Move) => (move.kind === 'hold' ? move.pose.zoom : move.kind === 'glide' ? Math.max(move.a.zoom, move.b.zoom) : move.kind === 'path' ? Math.max(...move.keys.map((k) => k.pose.zoom)) : move.zoom);
+function enlargements(
+  framing: Framing,
+  source: FrameSpan,
+  master: { width: number; height: number },
+  frame: FrameRules['frame'],
+): { span: FrameSpan; factor: number }[] {
+  const zoomOf = (move: Move) =>
+    move.kind === 'hold'
+      ? move.pose.zoom
+      : move.kind === 'glide'
+        ? Math.max(move.a.zoom, move.b.zoom)
+        : move.kind === 'path'
+          ? Math.max(...move.keys.map((k) => k.pose.zoom))
+          : move.zoom;
   return framing.stretches.flatMap((stretch, i) => {
-    const span = { from: Math.max(stretch.from, source.from), to: Math.min(framing.stretches[i + 1]?.from ?? Infinity, source.to) };
+    const span = {
+      from: Math.max(stretch.from, source.from),
+      to: Math.min(framing.stretches[i + 1]?.from ?? Infinity, source.to),
+    };
     if (span.to <= span.from) return [];
     const fill = stretch.fill ?? filled;
     const factor =
-      fill.kind === 'bars' || fill.kind === 'soft' ? Math.min(frame.width / master.width, frame.height / master.height)
-      : Math.max(...(fill.kind === 'stacked' ? [['upper', stretch.move] as const, ['lower', fill.lower] as const] : [['upper', stretch.move] as const]).map(([panel, move]) => {
-        const part = frameOfPanel(fill, panel, frame);
-        return (part.width / largestWindowSize(master, part).width) * zoomOf(move);
-      }));
+      fill.kind === 'bars' || fill.kind === 'soft'
+        ? Math.min(frame.width / master.width, frame.height / master.height)
+        : Math.max(
+            ...(fill.kind === 'stacked'
+              ? [['upper', stretch.move] as const, ['lower', fill.lower] as const]
+              : [['upper', stretch.move] as const]
+            ).map(([panel, move]) => {
+              const part = frameOfPanel(fill, panel, frame);
+              return (part.width / largestWindowSize(master, part).width) * zoomOf(move);
+            }),
+          );
     return factor > 1.005 ? [{ span, factor }] : [];
   });
 }
@@ -114,23 +168,51 @@ function keepTrouble({ keep, how, span }: HiddenSpan): Trouble {
   const name = keep.name[0]!.toUpperCase() + keep.name.slice(1);
   switch (how.kind) {
     case 'cut':
-      return { code: 'keep-cut', severity: 'fault', ...about, sentence: `${name} is cut by the window.`, mend: 'Move the window, or make it larger.' };
+      return {
+        code: 'keep-cut',
+        severity: 'fault',
+        ...about,
+        sentence: `${name} is cut by the window.`,
+        mend: 'Move the window, or make it larger.',
+      };
     case 'blocked':
-      return { code: 'keep-blocked', severity: 'look', ...about, area: how.area, sentence: `${name} is behind “${how.area}”.`, mend: 'Move the window so that it stands clear.' };
+      return {
+        code: 'keep-blocked',
+        severity: 'look',
+        ...about,
+        area: how.area,
+        sentence: `${name} is behind “${how.area}”.`,
+        mend: 'Move the window so that it stands clear.',
+      };
     case 'margin':
-      return { code: 'keep-margin', severity: 'look', ...about, sentence: `${name} is outside the safe margin.`, mend: 'Move the window a little.' };
+      return {
+        code: 'keep-margin',
+        severity: 'look',
+        ...about,
+        sentence: `${name} is outside the safe margin.`,
+        mend: 'Move the window a little.',
+      };
   }
 }
 
 /** Everything wrong with a planned version before it is exported, worst first. */
-export function troublesOf(planned: PlannedVersion, placement: Placement, watched: Watched = { keeps: [], margin: { kind: 'place' } }): Trouble[] {
+export function troublesOf(
+  planned: PlannedVersion,
+  placement: Placement,
+  watched: Watched = { keeps: [], margin: { kind: 'place' } },
+): Trouble[] {
   const { plan, delivered, budget } = planned;
   // The kept frames in the master's order, and from the first to the last of them.
   const kept = keptInOrder(plan.kept);
   const source: FrameSpan = { from: kept[0]!.from, to: kept.at(-1)!.to };
   const troubles: Trouble[] = [];
-  const add = (code: Trouble['code'], severity: Trouble['severity'], sentence: string, mend = '', span = source) =>
-    troubles.push({ code, severity, span, sentence, mend });
+  const add = (
+    code: Trouble['code'],
+    severity: Trouble['severity'],
+    sentence: string,
+    mend = '',
+    span = source,
+  ) => troubles.push({ code, severity, span, sentence, mend });
 
   const { minSeconds, maxSeconds } = placement.duration ?? {};
   if (maxSeconds !== undefined && !withinSeconds(plan.frames, plan.rate, maxSeconds)) {
@@ -138,55 +220,135 @@ export function troublesOf(planned: PlannedVersion, placement: Placement, watche
     // What plays after the limit, in the span that the cut ends with.
     const last = plan.kept.at(-1)!;
     const firstOver = keptFrameAt(plan.kept, keptIndexAt(plan, plan.frames - over));
-    const overSpan: FrameSpan = { from: firstOver.span === plan.kept.length - 1 ? firstOver.frame : last.from, to: last.to };
-    add('too-long', 'fault', `Runs ${durationLabel(planSeconds(plan))}; at most ${durationLabel(maxSeconds)} is allowed, so ${framesLabel(over, plan.rate)} must go.`,
-      'Make a shorter cut in Timing, or choose a place that allows more.', overSpan);
+    const overSpan: FrameSpan = {
+      from: firstOver.span === plan.kept.length - 1 ? firstOver.frame : last.from,
+      to: last.to,
+    };
+    add(
+      'too-long',
+      'fault',
+      `Runs ${durationLabel(planSeconds(plan))}; at most ${durationLabel(maxSeconds)} is allowed, so ${framesLabel(over, plan.rate)} must go.`,
+      'Make a shorter cut in Timing, or choose a place that allows more.',
+      overSpan,
+    );
   }
   if (minSeconds !== undefined && plan.frames * plan.rate.den < minSeconds * plan.rate.num - 1e-6) {
-    add('too-short', 'fault', `Runs ${durationLabel(planSeconds(plan))}; at least ${durationLabel(minSeconds)} is asked for.`, 'Keep more of the film, or bring in a longer one.');
+    add(
+      'too-short',
+      'fault',
+      `Runs ${durationLabel(planSeconds(plan))}; at least ${durationLabel(minSeconds)} is asked for.`,
+      'Keep more of the film, or bring in a longer one.',
+    );
   }
   if (!budget.feasible) {
     const left = budget.rate.mode === 'two-pass' ? budget.rate.targetKbps : 0;
-    add('size-floor', 'fault', `${bytesLabel(placement.maxBytes ?? 0)} leaves only ${bitrateLabel(left)} for ${durationLabel(planSeconds(plan))}: below ${bitrateLabel(budget.floorKbps)} the picture falls apart.`,
-      'Deliver a shorter stretch of the film.');
+    add(
+      'size-floor',
+      'fault',
+      `${bytesLabel(placement.maxBytes ?? 0)} leaves only ${bitrateLabel(left)} for ${durationLabel(planSeconds(plan))}: below ${bitrateLabel(budget.floorKbps)} the picture falls apart.`,
+      'Deliver a shorter stretch of the film.',
+    );
   } else if (budget.lowered && budget.rate.mode === 'two-pass') {
-    add('rate-lowered', 'note', `The bitrate is lowered to ${bitrateLabel(budget.rate.targetKbps)} so that the file stays under ${bytesLabel(placement.maxBytes ?? 0)}.`);
+    add(
+      'rate-lowered',
+      'note',
+      `The bitrate is lowered to ${bitrateLabel(budget.rate.targetKbps)} so that the file stays under ${bytesLabel(placement.maxBytes ?? 0)}.`,
+    );
   }
   if (paceValue(plan.pace) > usualCeiling + 1e-9) {
-    add('pace-high', 'look', `It plays at ${Number(paceValue(plan.pace).toFixed(3))} times its speed: above ${usualCeiling.toFixed(2)} speech gets hard to follow.`, 'Cut more instead.');
+    add(
+      'pace-high',
+      'look',
+      `It plays at ${Number(paceValue(plan.pace).toFixed(3))} times its speed: above ${usualCeiling.toFixed(2)} speech gets hard to follow.`,
+      'Cut more instead.',
+    );
   }
-  if (planned.soundMissing) add('no-sound', 'look', 'The master has no sound, so this file has none.', 'Bring in a master with sound if the place needs it.');
+  if (planned.soundMissing)
+    add(
+      'no-sound',
+      'look',
+      'The master has no sound, so this file has none.',
+      'Bring in a master with sound if the place needs it.',
+    );
   if (delivered.step.kind === 'nearest') {
-    add('rate-uneven', 'look', `${rateLabel(plan.master.rate)} frames a second is not taken here: ${delivered.words}.`,
-      compareRates(delivered.rate, plan.master.rate) < 0 ? 'Movement will stutter; an edit at the place’s own rate avoids it.' : 'An edit at the place’s own rate avoids it.');
+    add(
+      'rate-uneven',
+      'look',
+      `${rateLabel(plan.master.rate)} frames a second is not taken here: ${delivered.words}.`,
+      compareRates(delivered.rate, plan.master.rate) < 0
+        ? 'Movement will stutter; an edit at the place’s own rate avoids it.'
+        : 'An edit at the place’s own rate avoids it.',
+    );
   }
-  if (plan.master.rateVaries) add('conformed', 'note', `The master’s uneven frame rate is conformed to ${rateLabel(plan.master.rate)}.`);
-  if (plan.video.codec === 'h264' && lowestH264Level(plan.frame, plan.rate, plan.video.rate.maxKbps ?? 0) === undefined) {
-    add('no-level', 'fault', `${sizeLabel(plan.frame)} at ${rateLabel(plan.rate)} is beyond every H.264 level.`, 'Choose a smaller frame or a lower rate in the spec book.');
+  if (plan.master.rateVaries)
+    add(
+      'conformed',
+      'note',
+      `The master’s uneven frame rate is conformed to ${rateLabel(plan.master.rate)}.`,
+    );
+  if (
+    plan.video.codec === 'h264' &&
+    lowestH264Level(plan.frame, plan.rate, plan.video.rate.maxKbps ?? 0) === undefined
+  ) {
+    add(
+      'no-level',
+      'fault',
+      `${sizeLabel(plan.frame)} at ${rateLabel(plan.rate)} is beyond every H.264 level.`,
+      'Choose a smaller frame or a lower rate in the spec book.',
+    );
   }
   const { displayed } = plan.master;
   const enlarged = kept.flatMap((span) => enlargements(plan.framing, span, displayed, plan.frame));
   const most = Math.max(0, ...enlarged.map((e) => e.factor));
-  if (most > 1.005) add('enlarged', 'note', `The picture is enlarged ${most.toFixed(2)} times.`, 'A master with more pixels would avoid it.', enlarged.find((e) => e.factor === most)!.span);
-  const soft = enlarged.filter((e) => e.factor > softBeyond).reduce<typeof enlarged>((runs, e) => {
-    const last = runs.at(-1);
-    // Shots that follow each other are one trouble, as large as its largest.
-    if (last?.span.to === e.span.from) return [...runs.slice(0, -1), { span: { from: last.span.from, to: e.span.to }, factor: Math.max(last.factor, e.factor) }];
-    return [...runs, e];
-  }, []);
+  if (most > 1.005)
+    add(
+      'enlarged',
+      'note',
+      `The picture is enlarged ${most.toFixed(2)} times.`,
+      'A master with more pixels would avoid it.',
+      enlarged.find((e) => e.factor === most)!.span,
+    );
+  const soft = enlarged
+    .filter((e) => e.factor > softBeyond)
+    .reduce<typeof enlarged>((runs, e) => {
+      const last = runs.at(-1);
+      // Shots that follow each other are one trouble, as large as its largest.
+      if (last?.span.to === e.span.from)
+        return [
+          ...runs.slice(0, -1),
+          { span: { from: last.span.from, to: e.span.to }, factor: Math.max(last.factor, e.factor) },
+        ];
+      return [...runs, e];
+    }, []);
   for (const { span, factor } of soft) {
-    add('enlarged-far', 'look', `The picture is enlarged ${factor.toFixed(2)} times and will look soft.`, 'Zoom out, or bring in a master with more pixels.', span);
+    add(
+      'enlarged-far',
+      'look',
+      `The picture is enlarged ${factor.toFixed(2)} times and will look soft.`,
+      'Zoom out, or bring in a master with more pixels.',
+      span,
+    );
   }
   plan.framing.stretches.forEach((stretch, i) => {
     const until = plan.framing.stretches[i + 1]?.from ?? Infinity;
-    const shapesDiffer = Math.abs(displayed.width * plan.frame.height - displayed.height * plan.frame.width) > 0.002 * displayed.width * plan.frame.height;
+    const shapesDiffer =
+      Math.abs(displayed.width * plan.frame.height - displayed.height * plan.frame.width) >
+      0.002 * displayed.width * plan.frame.height;
     if (stretch.fill?.kind !== 'bars' || !shapesDiffer) return;
     for (const piece of kept) {
       const span = { from: Math.max(stretch.from, piece.from), to: Math.min(until, piece.to) };
       if (span.to > span.from) add('bars', 'note', 'Bars show beside the picture.', '', span);
     }
   });
-  for (const span of kept) for (const hidden of hiddenKeeps(plan.framing, keepsWithin(watched.keeps, plan.master.frames), span, displayed, frameRules(placement, plan.frame, watched.margin))) troubles.push(keepTrouble(hidden));
+  for (const span of kept)
+    for (const hidden of hiddenKeeps(
+      plan.framing,
+      keepsWithin(watched.keeps, plan.master.frames),
+      span,
+      displayed,
+      frameRules(placement, plan.frame, watched.margin),
+    ))
+      troubles.push(keepTrouble(hidden));
   const order = { fault: 0, look: 1, note: 2 };
   return troubles.sort((a, b) => order[a.severity] - order[b.severity] || a.span.from - b.span.from);
 }
@@ -215,16 +377,37 @@ export type Acceptance = z.infer<typeof acceptanceSchema>;
 export function troubleMark(trouble: Trouble, plan: RenderPlan, keeps: readonly Keep[]): string {
   const under = tidyFraming(plan.framing, [trouble.span], plan.master.displayed, plan.frame).stretches;
   const keep = keeps.find((k) => k.id === trouble.keepId);
-  return bytesToHex(sha256(utf8ToBytes(canonicalJson({ code: trouble.code, span: trouble.span, area: trouble.area, frame: plan.frame, under, keep }))));
+  return bytesToHex(
+    sha256(
+      utf8ToBytes(
+        canonicalJson({
+          code: trouble.code,
+          span: trouble.span,
+          area: trouble.area,
+          frame: plan.frame,
+          under,
+          keep,
+        }),
+      ),
+    ),
+  );
 }
 
 /** Troubles parted into those that still ask for a person and those that one has accepted. */
-export function partAccepted(troubles: readonly Trouble[], accepted: readonly Acceptance[], plan: RenderPlan, keeps: readonly Keep[]): { open: Trouble[]; accepted: { trouble: Trouble; acceptance: Acceptance }[] } {
+export function partAccepted(
+  troubles: readonly Trouble[],
+  accepted: readonly Acceptance[],
+  plan: RenderPlan,
+  keeps: readonly Keep[],
+): { open: Trouble[]; accepted: { trouble: Trouble; acceptance: Acceptance }[] } {
   if (accepted.length === 0) return { open: [...troubles], accepted: [] };
   const open: Trouble[] = [];
   const done: { trouble: Trouble; acceptance: Acceptance }[] = [];
   for (const trouble of troubles) {
-    const acceptance = trouble.severity === 'note' ? undefined : accepted.find((a) => a.mark === troubleMark(trouble, plan, keeps));
+    const acceptance =
+      trouble.severity === 'note'
+        ? undefined
+        : accepted.find((a) => a.mark === troubleMark(trouble, plan, keeps));
     if (acceptance) done.push({ trouble, acceptance });
     else open.push(trouble);
   }

@@ -49,7 +49,9 @@ function ruleNumbers(rules: FrameRules): RuleNumbers {
   const blocked = new Float64Array(rules.blocked.length * 4);
   rules.blocked.forEach((b, i) => blocked.set([b.x, b.y, b.x + b.width, b.y + b.height], i * 4));
   const inner = rules.margins ? insideMargins(rules.margins) : null;
-  return inner ? { blocked, left: inner.x, top: inner.y, right: inner.x + inner.width, bottom: inner.y + inner.height } : { blocked, left: -1e9, top: -1e9, right: 1e9, bottom: 1e9 };
+  return inner
+    ? { blocked, left: inner.x, top: inner.y, right: inner.x + inner.width, bottom: inner.y + inner.height }
+    : { blocked, left: -1e9, top: -1e9, right: 1e9, bottom: 1e9 };
 }
 
 /** Most questions are answered for so many frames at once, from how far the window moves in them. */
@@ -70,7 +72,16 @@ interface PanelTrack {
 }
 
 /** Takes one more window into a block's bounds: pairs of least and greatest. */
-function widen(bounds: Float64Array, at: number, first: boolean, x: number, y: number, right: number, bottom: number, width: number): void {
+function widen(
+  bounds: Float64Array,
+  at: number,
+  first: boolean,
+  x: number,
+  y: number,
+  right: number,
+  bottom: number,
+  width: number,
+): void {
   if (first) {
     bounds[at] = bounds[at + 1] = x;
     bounds[at + 2] = bounds[at + 3] = y;
@@ -92,10 +103,25 @@ function widen(bounds: Float64Array, at: number, first: boolean, x: number, y: n
 }
 
 /** The one state of a still keep through a whole block of a panel, or -1 where it has to be looked at frame by frame. */
-function blockState({ bounds, into, tall }: PanelTrack, block: number, left: number, top: number, right: number, bottom: number, rules: RuleNumbers): State | -1 {
+function blockState(
+  { bounds, into, tall }: PanelTrack,
+  block: number,
+  left: number,
+  top: number,
+  right: number,
+  bottom: number,
+  rules: RuleNumbers,
+): State | -1 {
   const at = block * boundsSize;
-  if (left < bounds[at]! - tolerance || right > bounds[at + 5]! + tolerance || top < bounds[at + 2]! - tolerance || bottom > bounds[at + 7]! + tolerance) return 1;
-  if (left < bounds[at + 1]! || right > bounds[at + 4]! || top < bounds[at + 3]! || bottom > bounds[at + 6]!) return -1;
+  if (
+    left < bounds[at]! - tolerance ||
+    right > bounds[at + 5]! + tolerance ||
+    top < bounds[at + 2]! - tolerance ||
+    bottom > bounds[at + 7]! + tolerance
+  )
+    return 1;
+  if (left < bounds[at + 1]! || right > bounds[at + 4]! || top < bounds[at + 3]! || bottom > bounds[at + 6]!)
+    return -1;
   // Inside throughout. The box that it stays in as seen in the frame: at least this far from the window's corner, at most that far.
   const across = [into.width / bounds[at + 9]!, into.width / bounds[at + 8]!] as const;
   const down = [into.height / (bounds[at + 9]! * tall), into.height / (bounds[at + 8]! * tall)] as const;
@@ -105,18 +131,44 @@ function blockState({ bounds, into, tall }: PanelTrack, block: number, left: num
   const y1 = into.y + (bottom - bounds[at + 2]!) * down[1];
   if (x0 < rules.left || y0 < rules.top || x1 > rules.right || y1 > rules.bottom) return -1;
   const { blocked } = rules;
-  for (let b = 0; b < blocked.length; b += 4) if (x0 < blocked[b + 2]! && blocked[b]! < x1 && y0 < blocked[b + 3]! && blocked[b + 1]! < y1) return -1;
+  for (let b = 0; b < blocked.length; b += 4)
+    if (x0 < blocked[b + 2]! && blocked[b]! < x1 && y0 < blocked[b + 3]! && blocked[b + 1]! < y1) return -1;
   return 0;
 }
 
 /** The panels of a stretch between two frames. */
-function panelTracks(stretch: FramingSegment, from: number, to: number, master: Size, frame: Size): PanelTrack[] {
+function panelTracks(
+  stretch: FramingSegment,
+  from: number,
+  to: number,
+  master: Size,
+  frame: Size,
+): PanelTrack[] {
   const fill = stretch.fill ?? filled;
   const { panels } = layoutAt({ version: 1, stretches: [{ ...stretch, from: 0 }] }, 0, master, frame);
   return panels.map(({ source, into }, i) => {
-    const place = { x: into.x / frame.width, y: into.y / frame.height, width: into.width / frame.width, height: into.height / frame.height };
-    const move: Move | null = fill.kind === 'filled' ? stretch.move : fill.kind === 'stacked' ? (i === 0 ? stretch.move : fill.lower) : null;
-    if (!move) return { windows: Float64Array.of(source.x, source.y, source.width, source.height), still: true, bounds: new Float64Array(0), tall: source.height / source.width, into: place };
+    const place = {
+      x: into.x / frame.width,
+      y: into.y / frame.height,
+      width: into.width / frame.width,
+      height: into.height / frame.height,
+    };
+    const move: Move | null =
+      fill.kind === 'filled'
+        ? stretch.move
+        : fill.kind === 'stacked'
+          ? i === 0
+            ? stretch.move
+            : fill.lower
+          : null;
+    if (!move)
+      return {
+        windows: Float64Array.of(source.x, source.y, source.width, source.height),
+        still: true,
+        bounds: new Float64Array(0),
+        tall: source.height / source.width,
+        into: place,
+      };
     const part = frameOfPanel(fill, i === 0 ? 'upper' : 'lower', frame);
     const largest = largestWindowSize(master, part);
     const write = moveWriter(move, master, part);
@@ -131,7 +183,16 @@ function panelTracks(stretch: FramingSegment, from: number, to: number, master: 
       const height = largest.height / pose[2]!;
       const x = max(0, min(master.width - width, pose[0]! * master.width - width / 2));
       const y = max(0, min(master.height - height, pose[1]! * master.height - height / 2));
-      widen(bounds, Math.floor(n / blockFrames) * boundsSize, n % blockFrames === 0, x, y, x + width, y + height, width);
+      widen(
+        bounds,
+        Math.floor(n / blockFrames) * boundsSize,
+        n % blockFrames === 0,
+        x,
+        y,
+        x + width,
+        y + height,
+        width,
+      );
       windows[n * 4] = x;
       windows[n * 4 + 1] = y;
       windows[n * 4 + 2] = width;
@@ -145,7 +206,15 @@ function panelTracks(stretch: FramingSegment, from: number, to: number, master: 
  * The states of a keep through some frames of a stretch. The loop runs millions of times for a long film with many
  * versions, so it works on plain numbers and leaves at the first answer.
  */
-function statesThrough(tracks: readonly PanelTrack[], keep: Keep, from: number, to: number, start: number, master: Size, rules: RuleNumbers): Uint8Array {
+function statesThrough(
+  tracks: readonly PanelTrack[],
+  keep: Keep,
+  from: number,
+  to: number,
+  start: number,
+  master: Size,
+  rules: RuleNumbers,
+): Uint8Array {
   const moves = keep.keys.length > 1;
   const { blocked } = rules;
   const { width, height } = master;
@@ -162,7 +231,13 @@ function statesThrough(tracks: readonly PanelTrack[], keep: Keep, from: number, 
     for (let f = from; f < to; f++) {
       const n = f - from;
       // A block is asked first, at its first frame, for a keep that stands still.
-      if (!moves && !still && tracks.length === 1 && (f - start) % blockFrames === 0 && f + blockFrames <= to) {
+      if (
+        !moves &&
+        !still &&
+        tracks.length === 1 &&
+        (f - start) % blockFrames === 0 &&
+        f + blockFrames <= to
+      ) {
         const whole = blockState(track, (f - start) / blockFrames, left, top, right, bottom, rules);
         if (whole >= 0) {
           states.fill(whole, n, n + blockFrames);
@@ -193,9 +268,17 @@ function statesThrough(tracks: readonly PanelTrack[], keep: Keep, from: number, 
       const y0 = iy + (top - sy) * v;
       const x1 = ix + (right - sx) * u;
       const y1 = iy + (bottom - sy) * v;
-      let state: State = x0 < rules.left - hair || y0 < rules.top - hair || x1 > rules.right + hair || y1 > rules.bottom + hair ? 2 : 0;
+      let state: State =
+        x0 < rules.left - hair || y0 < rules.top - hair || x1 > rules.right + hair || y1 > rules.bottom + hair
+          ? 2
+          : 0;
       for (let b = 0; b < blocked.length; b += 4) {
-        if (x0 < blocked[b + 2]! - hair && blocked[b]! < x1 - hair && y0 < blocked[b + 3]! - hair && blocked[b + 1]! < y1 - hair) {
+        if (
+          x0 < blocked[b + 2]! - hair &&
+          blocked[b]! < x1 - hair &&
+          y0 < blocked[b + 3]! - hair &&
+          blocked[b + 1]! < y1 - hair
+        ) {
           state = 3 + b / 4;
           break;
         }
@@ -207,7 +290,13 @@ function statesThrough(tracks: readonly PanelTrack[], keep: Keep, from: number, 
 }
 
 /** Every run of frames in which a keep is cut by the window, behind what the outlet draws, or outside the margin. */
-export function hiddenKeeps(framing: Framing, keeps: readonly Keep[], source: FrameSpan, master: Size, rules: FrameRules): HiddenSpan[] {
+export function hiddenKeeps(
+  framing: Framing,
+  keeps: readonly Keep[],
+  source: FrameSpan,
+  master: Size,
+  rules: FrameRules,
+): HiddenSpan[] {
   const numbers = ruleNumbers(rules);
   const pieces = framing.stretches.flatMap((stretch, i) => {
     const from = max(source.from, i === 0 ? 0 : stretch.from);
@@ -223,7 +312,17 @@ export function hiddenKeeps(framing: Framing, keeps: readonly Keep[], source: Fr
     let since = first;
     const enter = (next: State, frame: number) => {
       if (next === state) return;
-      if (state !== 0) found.push({ keep, how: state === 1 ? { kind: 'cut' } : state === 2 ? { kind: 'margin' } : { kind: 'blocked', area: rules.blocked[state - 3]!.name }, span: { from: since, to: frame } });
+      if (state !== 0)
+        found.push({
+          keep,
+          how:
+            state === 1
+              ? { kind: 'cut' }
+              : state === 2
+                ? { kind: 'margin' }
+                : { kind: 'blocked', area: rules.blocked[state - 3]!.name },
+          span: { from: since, to: frame },
+        });
       state = next;
       since = frame;
     };

@@ -26,7 +26,10 @@ function withinBytes(text: string, most: number): string {
  * A name reduced to one word of a file name: lower-case letters and digits of any script, and hyphens. `plain` turns
  * letters of other scripts into plain ones, for places that take no others.
  */
-export function slug(name: string, { fallback = 'untitled', plain = false }: { fallback?: string; plain?: boolean } = {}): string {
+export function slug(
+  name: string,
+  { fallback = 'untitled', plain = false }: { fallback?: string; plain?: boolean } = {},
+): string {
   const letters = plain ? anyAscii(name) : name;
   const word = letters
     .normalize('NFKC')

@@ -2,7 +2,16 @@ import { canonicalJson } from '../canonical.ts';
 import type { RenderPlan } from '../render/plan.ts';
 
 /** Where a version's deliverable stands. One word for each; the interface stamps it with a shape of its own. */
-export type Standing = 'blocked' | 'to-make' | 'queued' | 'making' | 'passed' | 'failed-check' | 'failed' | 'behind' | 'changed-on-disk';
+export type Standing =
+  | 'blocked'
+  | 'to-make'
+  | 'queued'
+  | 'making'
+  | 'passed'
+  | 'failed-check'
+  | 'failed'
+  | 'behind'
+  | 'changed-on-disk';
 
 /** What a standing is worked out from. */
 export interface StandingInput {
@@ -32,7 +41,8 @@ export function standingOf(input: StandingInput): Standing {
 
 /** Why a file is behind: the parts of its plan that differ from the plan as it stands, in plain words. */
 export function behindReasons(made: RenderPlan, now: RenderPlan): string[] {
-  const differs = (pick: (plan: RenderPlan) => unknown) => canonicalJson(pick(made)) !== canonicalJson(pick(now));
+  const differs = (pick: (plan: RenderPlan) => unknown) =>
+    canonicalJson(pick(made)) !== canonicalJson(pick(now));
   const reasons: string[] = [];
   if (differs((p) => p.master.sha256)) reasons.push('the master was replaced');
   if (differs((p) => p.framing)) reasons.push('the framing was moved');
@@ -42,7 +52,8 @@ export function behindReasons(made: RenderPlan, now: RenderPlan): string[] {
   if (differs((p) => p.rate)) reasons.push('the frame rate changed');
   if (differs((p) => p.video)) reasons.push('the encoding numbers changed');
   if (differs((p) => p.audio && { ...p.audio, joinMs: 0 })) reasons.push('the sound’s numbers changed');
-  else if (!differs((p) => p.kept) && differs((p) => p.audio?.joinMs)) reasons.push('the joins of the sound changed');
+  else if (!differs((p) => p.kept) && differs((p) => p.audio?.joinMs))
+    reasons.push('the joins of the sound changed');
   if (differs((p) => [p.container, p.maxBytes])) reasons.push('the container or size limit changed');
   return reasons.length ? reasons : ['it was made by an earlier release of Mivvy'];
 }

@@ -50,13 +50,23 @@ const perCut = 0.05;
  * What could go from a cut, each with what it saves; never any of the speech, and nothing of what is protected (a hook,
  * an end card). They do not overlap each other, so what they save adds up.
  */
-export function adviceFor(kept: readonly FrameSpan[], facts: AdviceFacts, protect: readonly FrameSpan[]): Advice[] {
+export function adviceFor(
+  kept: readonly FrameSpan[],
+  facts: AdviceFacts,
+  protect: readonly FrameSpan[],
+): Advice[] {
   const { framesPerSecond } = facts;
   const frames = (seconds: number) => Math.round(seconds * framesPerSecond);
   const found: Advice[] = [];
   const offer = (span: FrameSpan, reason: AdviceReason, dispensability: number) => {
     if (span.to <= span.from || keepsAny(facts.speech, span) || keepsAny(protect, span)) return;
-    if (keepsAny(found.map((f) => f.span), span)) return;
+    if (
+      keepsAny(
+        found.map((f) => f.span),
+        span,
+      )
+    )
+      return;
     const saves = keptLength(keepWithin(kept, span));
     if (saves > 0) found.push({ span, reason, saves, dispensability });
   };
@@ -66,20 +76,27 @@ export function adviceFor(kept: readonly FrameSpan[], facts: AdviceFacts, protec
     else if (shot.interest < stillBelow) offer({ from: shot.from, to: shot.to }, 'still', 0.6);
   }
   // Where next to nothing is heard at all, silence says nothing.
-  const unheard = facts.silences.reduce((sum, s) => sum + spanLength(s), 0) > mostlySilent * facts.shots.reduce((sum, s) => sum + spanLength(s), 0);
+  const unheard =
+    facts.silences.reduce((sum, s) => sum + spanLength(s), 0) >
+    mostlySilent * facts.shots.reduce((sum, s) => sum + spanLength(s), 0);
   // Two silences with a short sound between them that nobody speaks are one: a flash of picture is left by no cut.
   const silences = facts.silences.reduce<FrameSpan[]>((joined, s) => {
     const last = joined.at(-1);
-    if (last && s.from - last.to < frames(flash) && !keepsAny(facts.speech, { from: last.to, to: s.from })) last.to = s.to;
+    if (last && s.from - last.to < frames(flash) && !keepsAny(facts.speech, { from: last.to, to: s.from }))
+      last.to = s.to;
     else joined.push({ ...s });
     return joined;
   }, []);
-  const silentUpTo = (from: number, to: number) => to - from < frames(flash) && !keepsAny(facts.speech, { from, to }) && !keepsAny(protect, { from, to });
+  const silentUpTo = (from: number, to: number) =>
+    to - from < frames(flash) && !keepsAny(facts.speech, { from, to }) && !keepsAny(protect, { from, to });
   for (const silence of unheard ? [] : silences) {
     if (spanLength(silence) < frames(breath)) continue;
     // Cuts breathe where somebody stops and starts, not where the picture changes anyway; and each stays in its shot.
     for (const shot of facts.shots) {
-      const [start, end] = [Math.max(shot.from, silence.from + frames(air)), Math.min(shot.to, silence.to - frames(air))];
+      const [start, end] = [
+        Math.max(shot.from, silence.from + frames(air)),
+        Math.min(shot.to, silence.to - frames(air)),
+      ];
       const from = silentUpTo(shot.from, start) ? shot.from : start;
       const to = silentUpTo(end, shot.to) ? shot.to : end;
       if (to - from >= frames(leastGap)) offer({ from, to }, 'silence', 0.9 * (1 - shot.interest));
@@ -87,7 +104,9 @@ export function adviceFor(kept: readonly FrameSpan[], facts: AdviceFacts, protec
   }
   for (const shot of facts.shots) {
     // What is said in it is heard out first.
-    const said = facts.speech.filter((s) => s.from < shot.to && s.to > shot.from).map((s) => s.to + frames(air));
+    const said = facts.speech
+      .filter((s) => s.from < shot.to && s.to > shot.from)
+      .map((s) => s.to + frames(air));
     const from = Math.max(shot.from + frames(longShot), ...said);
     if (shot.to - from > frames(leastTail)) offer({ from, to: shot.to }, 'tail', 0.5 * (1 - shot.interest));
   }
@@ -130,4 +149,8 @@ export function leastAdvice(all: readonly Advice[], need: number): Advice[] | nu
 }
 
 /** A cut with some advice taken. */
-export const takeAdvice = (kept: readonly FrameSpan[], advice: readonly Advice[]): FrameSpan[] => advice.reduce<FrameSpan[]>((cut, a) => dropFrames(cut, a.span), kept.map((s) => ({ ...s })));
+export const takeAdvice = (kept: readonly FrameSpan[], advice: readonly Advice[]): FrameSpan[] =>
+  advice.reduce<FrameSpan[]>(
+    (cut, a) => dropFrames(cut, a.span),
+    kept.map((s) => ({ ...s })),
+  );

@@ -6,7 +6,9 @@ import { compareRates, fps, type Rate } from '../time/rate.ts';
 import { deliveredRate, type RateRule } from '../time/delivered-rate.ts';
 
 /** Playback speed with the pitch kept, as a fraction: 1 as edited, 21/20 five per cent faster. */
-export const paceSchema = z.object({ num: z.number().int().positive(), den: z.number().int().positive() }).refine((p) => p.num >= p.den && p.num <= 2 * p.den, 'a pace lies between 1 and 2');
+export const paceSchema = z
+  .object({ num: z.number().int().positive(), den: z.number().int().positive() })
+  .refine((p) => p.num >= p.den && p.num <= 2 * p.den, 'a pace lies between 1 and 2');
 export type Pace = z.infer<typeof paceSchema>;
 
 /** As edited. */
@@ -28,8 +30,13 @@ export const paceValue = (p: Pace): number => p.num / p.den;
 export function parsePace(text: string): Result<Pace> {
   const fraction = /^\s*(\d{1,9})\s*\/\s*(\d{1,9})\s*$/.exec(text);
   const decimal = /^\s*(\d)(?:\.(\d{1,6}))?\s*$/.exec(text);
-  const read = fraction ? [Number(fraction[1]), Number(fraction[2])] : decimal ? [Number(`${decimal[1]}${decimal[2] ?? ''}`), 10 ** (decimal[2]?.length ?? 0)] : null;
-  if (!read || !(read[0]! >= read[1]! && read[1]! > 0 && read[0]! <= 2 * read[1]!)) return fail('bad-pace', `“${text}” is not a pace from 1 to 2.`, 'Write 1.05, or 25/24.');
+  const read = fraction
+    ? [Number(fraction[1]), Number(fraction[2])]
+    : decimal
+      ? [Number(`${decimal[1]}${decimal[2] ?? ''}`), 10 ** (decimal[2]?.length ?? 0)]
+      : null;
+  if (!read || !(read[0]! >= read[1]! && read[1]! > 0 && read[0]! <= 2 * read[1]!))
+    return fail('bad-pace', `“${text}” is not a pace from 1 to 2.`, 'Write 1.05, or 25/24.');
   return ok(pace(read[0]!, read[1]!));
 }
 
@@ -43,7 +50,8 @@ const mostSpans = 4000;
 export const keptSchema = z.array(frameSpanSchema).min(1, 'a cut keeps at least one frame').max(mostSpans);
 
 /** Frames that are kept in all. */
-export const keptLength = (kept: readonly FrameSpan[]): number => kept.reduce((sum, s) => sum + spanLength(s), 0);
+export const keptLength = (kept: readonly FrameSpan[]): number =>
+  kept.reduce((sum, s) => sum + spanLength(s), 0);
 
 /** The master frame that the i-th kept frame is, and which span it lies in. */
 export function keptFrameAt(kept: readonly FrameSpan[], i: number): { frame: number; span: number } {
@@ -83,7 +91,8 @@ export function keptInOrder(kept: readonly FrameSpan[]): FrameSpan[] {
   const joined: FrameSpan[] = [];
   for (const span of sorted) {
     const last = joined.at(-1);
-    if (last && span.from <= last.to) joined[joined.length - 1] = { from: last.from, to: Math.max(last.to, span.to) };
+    if (last && span.from <= last.to)
+      joined[joined.length - 1] = { from: last.from, to: Math.max(last.to, span.to) };
     else joined.push({ from: span.from, to: span.to });
   }
   return joined;
@@ -91,12 +100,23 @@ export function keptInOrder(kept: readonly FrameSpan[]): FrameSpan[] {
 
 /** Says in a sentence why spans are no cut of a film of so many frames. */
 export function checkKept(kept: readonly FrameSpan[], frames: number): Result<readonly FrameSpan[]> {
-  if (kept.length === 0) return fail('empty-cut', 'Nothing is kept: the cut would be empty.', 'Keep at least one shot.');
+  if (kept.length === 0)
+    return fail('empty-cut', 'Nothing is kept: the cut would be empty.', 'Keep at least one shot.');
   const outside = kept.find((s) => s.from < 0 || s.to > frames || s.to <= s.from);
-  if (outside) return fail('cut-outside', `A kept span runs from frame ${outside.from} to ${outside.to}; the film has frames 0 to ${frames - 1}.`, 'Keep it inside the film.');
+  if (outside)
+    return fail(
+      'cut-outside',
+      `A kept span runs from frame ${outside.from} to ${outside.to}; the film has frames 0 to ${frames - 1}.`,
+      'Keep it inside the film.',
+    );
   const sorted = [...kept].sort((a, b) => a.from - b.from);
   const twice = sorted.find((s, i) => i > 0 && s.from < sorted[i - 1]!.to);
-  if (twice) return fail('cut-twice', `The frames from ${twice.from} on are kept twice.`, 'Trim one of the two spans.');
+  if (twice)
+    return fail(
+      'cut-twice',
+      `The frames from ${twice.from} on are kept twice.`,
+      'Trim one of the two spans.',
+    );
   return ok(kept);
 }
 
@@ -104,7 +124,10 @@ export function checkKept(kept: readonly FrameSpan[], frames: number): Result<re
 export function dropFrames(kept: readonly FrameSpan[], drop: FrameSpan): FrameSpan[] {
   return kept.flatMap((s) => {
     if (drop.to <= s.from || drop.from >= s.to) return [{ ...s }];
-    return [{ from: s.from, to: Math.min(s.to, drop.from) }, { from: Math.max(s.from, drop.to), to: s.to }].filter((p) => p.to > p.from);
+    return [
+      { from: s.from, to: Math.min(s.to, drop.from) },
+      { from: Math.max(s.from, drop.to), to: s.to },
+    ].filter((p) => p.to > p.from);
   });
 }
 
@@ -113,30 +136,45 @@ export function keepFrames(kept: readonly FrameSpan[], keep: FrameSpan): FrameSp
   // Only what is not kept already is added.
   const missing = keptInOrder(kept).reduce<FrameSpan[]>((left, s) => dropFrames(left, s), [{ ...keep }]);
   return joinKept(
-    missing.reduce<FrameSpan[]>((cut, piece) => {
-      // Behind the piece that ends where it starts, or in front of the one that starts where it ends; else in order.
-      const after = cut.findIndex((s) => s.to === piece.from);
-      if (after >= 0) return [...cut.slice(0, after + 1), piece, ...cut.slice(after + 1)];
-      const before = cut.findIndex((s) => s.from === piece.to);
-      if (before >= 0) return [...cut.slice(0, before), piece, ...cut.slice(before)];
-      const place = cut.findIndex((s) => s.from > piece.from);
-      return place < 0 ? [...cut, piece] : [...cut.slice(0, place), piece, ...cut.slice(place)];
-    }, kept.map((s) => ({ ...s }))),
+    missing.reduce<FrameSpan[]>(
+      (cut, piece) => {
+        // Behind the piece that ends where it starts, or in front of the one that starts where it ends; else in order.
+        const after = cut.findIndex((s) => s.to === piece.from);
+        if (after >= 0) return [...cut.slice(0, after + 1), piece, ...cut.slice(after + 1)];
+        const before = cut.findIndex((s) => s.from === piece.to);
+        if (before >= 0) return [...cut.slice(0, before), piece, ...cut.slice(before)];
+        const place = cut.findIndex((s) => s.from > piece.from);
+        return place < 0 ? [...cut, piece] : [...cut.slice(0, place), piece, ...cut.slice(place)];
+      },
+      kept.map((s) => ({ ...s })),
+    ),
   );
 }
 
 /** The cut with only what of it lies inside a span. */
-export const keepWithin = (kept: readonly FrameSpan[], span: FrameSpan): FrameSpan[] => kept.map((s) => ({ from: Math.max(s.from, span.from), to: Math.min(s.to, span.to) })).filter((s) => s.to > s.from);
+export const keepWithin = (kept: readonly FrameSpan[], span: FrameSpan): FrameSpan[] =>
+  kept
+    .map((s) => ({ from: Math.max(s.from, span.from), to: Math.min(s.to, span.to) }))
+    .filter((s) => s.to > s.from);
 
 /** Whether any frame of a span is kept. */
-export const keepsAny = (kept: readonly FrameSpan[], span: FrameSpan): boolean => kept.some((s) => s.from < span.to && s.to > span.from);
+export const keepsAny = (kept: readonly FrameSpan[], span: FrameSpan): boolean =>
+  kept.some((s) => s.from < span.to && s.to > span.from);
 
 /** Drops a span of which anything is kept; keeps one that is dropped. */
-export const keepOrDrop = (kept: readonly FrameSpan[], span: FrameSpan): FrameSpan[] => (keepsAny(kept, span) ? dropFrames(kept, span) : keepFrames(kept, span));
+export const keepOrDrop = (kept: readonly FrameSpan[], span: FrameSpan): FrameSpan[] =>
+  keepsAny(kept, span) ? dropFrames(kept, span) : keepFrames(kept, span);
 
 /** Splits the span that a master frame lies in, so that what follows can be moved or dropped by itself. */
 export function splitKept(kept: readonly FrameSpan[], frame: number): FrameSpan[] {
-  return kept.flatMap((s) => (frame > s.from && frame < s.to ? [{ from: s.from, to: frame }, { from: frame, to: s.to }] : [{ ...s }]));
+  return kept.flatMap((s) =>
+    frame > s.from && frame < s.to
+      ? [
+          { from: s.from, to: frame },
+          { from: frame, to: s.to },
+        ]
+      : [{ ...s }],
+  );
 }
 
 /** Moves a span to another place in the order. */
@@ -147,13 +185,22 @@ export function moveKept(kept: readonly FrameSpan[], from: number, to: number): 
 }
 
 /** Trims the start or the end of a span to a master frame; it keeps at least one frame and runs into no other span. */
-export function trimKept(kept: readonly FrameSpan[], index: number, edge: 'from' | 'to', frame: number, frames: number): FrameSpan[] {
+export function trimKept(
+  kept: readonly FrameSpan[],
+  index: number,
+  edge: 'from' | 'to',
+  frame: number,
+  frames: number,
+): FrameSpan[] {
   const span = kept[index];
   if (!span) return kept.map((s) => ({ ...s }));
   const others = kept.filter((_, i) => i !== index);
   const low = Math.max(0, ...others.filter((s) => s.to <= span.from).map((s) => s.to));
   const high = Math.min(frames, ...others.filter((s) => s.from >= span.to).map((s) => s.from));
-  const next = edge === 'from' ? { from: Math.max(low, Math.min(span.to - 1, frame)), to: span.to } : { from: span.from, to: Math.min(high, Math.max(span.from + 1, frame)) };
+  const next =
+    edge === 'from'
+      ? { from: Math.max(low, Math.min(span.to - 1, frame)), to: span.to }
+      : { from: span.from, to: Math.min(high, Math.max(span.from + 1, frame)) };
   return kept.map((s, i) => (i === index ? next : { ...s }));
 }
 
@@ -201,9 +248,18 @@ export function playedWithin(cut: Played | undefined | null, frames: number): Pa
  * 24 frames a second at a place that takes 25. Null where its own rate or every n-th frame of it is taken, and where no
  * rate within the ceiling is.
  */
-export function paceForRate(master: Rate, rule: RateRule | undefined, ceiling = usualCeiling): { pace: Pace; rate: Rate } | null {
+export function paceForRate(
+  master: Rate,
+  rule: RateRule | undefined,
+  ceiling = usualCeiling,
+): { pace: Pace; rate: Rate } | null {
   if (deliveredRate(master, rule).step.kind === 'every') return null;
-  const faster = (rule?.allowed ?? []).filter((r) => compareRates(r, master) > 0 && fps(r) <= fps(master) * ceiling && (!rule?.max || compareRates(r, rule.max) <= 0));
+  const faster = (rule?.allowed ?? []).filter(
+    (r) =>
+      compareRates(r, master) > 0 &&
+      fps(r) <= fps(master) * ceiling &&
+      (!rule?.max || compareRates(r, rule.max) <= 0),
+  );
   const [least] = [...faster].sort(compareRates);
   return least ? { pace: pace(least.num * master.den, least.den * master.num), rate: least } : null;
 }
@@ -223,11 +279,20 @@ export type JustFits =
  *
  * @param length kept master frames; @param limit delivered frames allowed; @param ceiling the most that the pace may be
  */
-export function justFits(length: number, master: Rate, delivered: Rate, limit: number, ceiling = usualCeiling): JustFits {
+export function justFits(
+  length: number,
+  master: Rate,
+  delivered: Rate,
+  limit: number,
+  ceiling = usualCeiling,
+): JustFits {
   // Kept time ÷ pace ≤ limit time: length · den / num ÷ pace ≤ limit · den′ / num′.
   const needed = { num: length * master.den * delivered.num, den: limit * delivered.den * master.num };
   if (needed.num <= needed.den) return { kind: 'fits' };
-  if (limit > 0 && needed.num <= needed.den * ceiling + 1e-9 * needed.den) return { kind: 'pace', pace: pace(needed.num, needed.den) };
-  const most = Math.floor((limit * delivered.den * master.num * ceiling) / (delivered.num * master.den) + 1e-9);
+  if (limit > 0 && needed.num <= needed.den * ceiling + 1e-9 * needed.den)
+    return { kind: 'pace', pace: pace(needed.num, needed.den) };
+  const most = Math.floor(
+    (limit * delivered.den * master.num * ceiling) / (delivered.num * master.den) + 1e-9,
+  );
   return { kind: 'too-long', frames: length - most };
 }

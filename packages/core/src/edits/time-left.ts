@@ -16,7 +16,11 @@ export interface TimeLeft {
 export function timeLeft(plan: Pick<RenderPlan, 'frames' | 'rate'>, placement: Placement): TimeLeft {
   const { maxSeconds, minSeconds } = placement.duration ?? {};
   const least = minSeconds === undefined ? 0 : Math.ceil((minSeconds * plan.rate.num) / plan.rate.den - 1e-6);
-  return { rate: plan.rate, left: maxSeconds === undefined ? null : framesWithin(maxSeconds, plan.rate) - plan.frames, short: Math.max(0, least - plan.frames) };
+  return {
+    rate: plan.rate,
+    left: maxSeconds === undefined ? null : framesWithin(maxSeconds, plan.rate) - plan.frames,
+    short: Math.max(0, least - plan.frames),
+  };
 }
 
 /** In a few words: `3 frames over`, `9.2 s to spare`, `0 frames over`, `1.4 s too short`. */

@@ -19,7 +19,8 @@ export interface CarryFilm {
 export type ShotMatch = readonly (number | null)[];
 
 /** Old frames a new frame lasts: 2 from 50 frames a second to 25. */
-const tempo = (from: CarryFilm, to: CarryFilm) => (from.rate.num * to.rate.den) / (from.rate.den * to.rate.num);
+const tempo = (from: CarryFilm, to: CarryFilm) =>
+  (from.rate.num * to.rate.den) / (from.rate.den * to.rate.num);
 
 /**
  * Carries a framing from one cut of a film to another, shot by shot. Each matched shot keeps its windows, its moves at
@@ -44,17 +45,33 @@ export function carryFraming(framing: Framing, from: CarryFilm, to: CarryFilm, m
       if (start >= span.to) continue;
       const clip = clipOf(framing, unit);
       const pace = (move: typeof clip.move) => stretchMove(move, 1 / k);
-      const paced = { ...clip, move: pace(clip.move), fill: clip.fill.kind === 'stacked' ? { ...clip.fill, lower: pace(clip.fill.lower) } : clip.fill, length: Math.max(1, Math.round(clip.length / k)) };
+      const paced = {
+        ...clip,
+        move: pace(clip.move),
+        fill: clip.fill.kind === 'stacked' ? { ...clip.fill, lower: pace(clip.fill.lower) } : clip.fill,
+        length: Math.max(1, Math.round(clip.length / k)),
+      };
       const shared = framing.stretches.find((s) => s.from === unit.from)?.setup;
       // Links live on where the new shots are grouped alike.
-      carried = replaceFramingIn(carried, { from: Math.max(span.from, start), to: span.to }, paced, to.frames, shared === undefined ? undefined : to.shots[i]!.setup);
+      carried = replaceFramingIn(
+        carried,
+        { from: Math.max(span.from, start), to: span.to },
+        paced,
+        to.frames,
+        shared === undefined ? undefined : to.shots[i]!.setup,
+      );
     }
   });
   return carried;
 }
 
 /** Carries keeps along with their shots. Those whose shots are all gone are told by name. */
-export function carryKeeps(keeps: readonly Keep[], from: CarryFilm, to: CarryFilm, match: ShotMatch): { keeps: Keep[]; lost: string[] } {
+export function carryKeeps(
+  keeps: readonly Keep[],
+  from: CarryFilm,
+  to: CarryFilm,
+  match: ShotMatch,
+): { keeps: Keep[]; lost: string[] } {
   const spans = shotSpans(to.shots, to.frames);
   const oldSpans = shotSpans(from.shots, from.frames);
   const k = tempo(from, to);
@@ -82,8 +99,16 @@ export function carryKeeps(keeps: readonly Keep[], from: CarryFilm, to: CarryFil
       lost.push(keep.name);
       return [];
     }
-    const placed = keys.size ? [...keys.values()].sort((a, b) => a.at - b.at) : [{ ...keep.keys[0]!, at: first }];
-    return [{ ...keep, span: { from: first, to: last }, keys: placed.map((key) => ({ at: key.at, ...clampFraction(key) })) }];
+    const placed = keys.size
+      ? [...keys.values()].sort((a, b) => a.at - b.at)
+      : [{ ...keep.keys[0]!, at: first }];
+    return [
+      {
+        ...keep,
+        span: { from: first, to: last },
+        keys: placed.map((key) => ({ at: key.at, ...clampFraction(key) })),
+      },
+    ];
   });
   return { keeps: carried, lost };
 }
@@ -92,7 +117,12 @@ export function carryKeeps(keeps: readonly Keep[], from: CarryFilm, to: CarryFil
  * Carries a cut along with its shots, in the order in which they play. What was kept of a shot up to its end is kept
  * up to the end of the shot that it has become; nothing is kept twice. Empty where none of its shots is there any more.
  */
-export function carryKept(kept: readonly FrameSpan[], from: CarryFilm, to: CarryFilm, match: ShotMatch): FrameSpan[] {
+export function carryKept(
+  kept: readonly FrameSpan[],
+  from: CarryFilm,
+  to: CarryFilm,
+  match: ShotMatch,
+): FrameSpan[] {
   const spans = shotSpans(to.shots, to.frames);
   const oldSpans = shotSpans(from.shots, from.frames);
   const k = tempo(from, to);
@@ -102,9 +132,17 @@ export function carryKept(kept: readonly FrameSpan[], from: CarryFilm, to: Carry
       const was = oldSpans[match[i] ?? -1];
       if (!was || span.from >= was.to || span.to <= was.from) return;
       const place = (frame: number) => now.from + Math.round((frame - was.from) / k);
-      const piece = { from: Math.max(now.from, place(Math.max(span.from, was.from))), to: span.to >= was.to ? now.to : Math.min(now.to, place(span.to)) };
+      const piece = {
+        from: Math.max(now.from, place(Math.max(span.from, was.from))),
+        to: span.to >= was.to ? now.to : Math.min(now.to, place(span.to)),
+      };
       // A film may show a shot twice that the old one showed once: it is kept where it is met first.
-      carried.push(...carried.reduce<FrameSpan[]>((left, s) => dropFrames(left, s), piece.to > piece.from ? [piece] : []));
+      carried.push(
+        ...carried.reduce<FrameSpan[]>(
+          (left, s) => dropFrames(left, s),
+          piece.to > piece.from ? [piece] : [],
+        ),
+      );
     });
   }
   return joinKept(carried);

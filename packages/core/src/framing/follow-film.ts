@@ -47,11 +47,21 @@ export interface FollowedFilm {
 /** True for a stretch that nobody and nothing has framed yet: the middle, held. */
 function untouched(stretch: FramingSegment): boolean {
   const { move } = stretch;
-  return !stretch.pick && (stretch.fill ?? filled).kind === 'filled' && move.kind === 'hold' && move.pose.x === centredPose.x && move.pose.y === centredPose.y && move.pose.zoom === 1;
+  return (
+    !stretch.pick &&
+    (stretch.fill ?? filled).kind === 'filled' &&
+    move.kind === 'hold' &&
+    move.pose.x === centredPose.x &&
+    move.pose.y === centredPose.y &&
+    move.pose.zoom === 1
+  );
 }
 
 /** The subjects that a span can go by: what was seen there, and what people drew. Null where nothing has been looked at. */
-export function subjectsIn(film: Pick2<FollowFilm, 'looks' | 'drawn'>, span: { from: number; to: number }): { tracks: Track[]; everythingMoves: boolean } | null {
+export function subjectsIn(
+  film: Pick2<FollowFilm, 'looks' | 'drawn'>,
+  span: { from: number; to: number },
+): { tracks: Track[]; everythingMoves: boolean } | null {
   const look = lookWithin(film.looks, span);
   const drawn = film.drawn.filter((t) => t.places[0]!.at < span.to && t.places.at(-1)!.at >= span.from);
   if (!look && !drawn.length) return null;
@@ -69,7 +79,12 @@ function fixedIn(move: Move) {
  *
  * @returns null where the unit has not been looked at
  */
-export function followUnit(film: FollowFilm, framing: Framing, unit: Unit, wishes: FollowWishes & { before?: readonly { name: string; setup: string; x: number }[]; move?: Move }): { clip: Clip; relaxed: number } | null {
+export function followUnit(
+  film: FollowFilm,
+  framing: Framing,
+  unit: Unit,
+  wishes: FollowWishes & { before?: readonly { name: string; setup: string; x: number }[]; move?: Move },
+): { clip: Clip; relaxed: number } | null {
   const look = subjectsIn(film, unit);
   if (!look) return null;
   const stretch = stretchAt(framing, unit.from);
@@ -77,16 +92,46 @@ export function followUnit(film: FollowFilm, framing: Framing, unit: Unit, wishe
   const move = wishes.move ?? clip.move;
   const zoom = move.kind === 'follow' ? move.zoom : poseOfMove(move, 0, film.master, film.rules.frame).zoom;
   const named = wishes.subject !== undefined || (stretch.pick?.named ?? false);
-  const subject = wishes.subject !== undefined ? wishes.subject : stretch.pick?.named ? (stretch.pick.subject?.id ?? null) : undefined;
+  const subject =
+    wishes.subject !== undefined
+      ? wishes.subject
+      : stretch.pick?.named
+        ? (stretch.pick.subject?.id ?? null)
+        : undefined;
   const { points, spans } = fixedIn(move);
   const choice: FollowChoice = chooseWindow({
-    span: unit, look, keeps: keepsWithin(film.keeps, film.frames), master: film.master, rules: film.rules, framesPerSecond: fps(film.rate), lively: wishes.lively, zoom,
-    ...(named ? { subject: subject && look.tracks.some((t) => t.id === subject) ? subject : subject === null ? null : undefined } : {}),
-    points, spans, before: wishes.before ?? [], setup: unit.setup,
+    span: unit,
+    look,
+    keeps: keepsWithin(film.keeps, film.frames),
+    master: film.master,
+    rules: film.rules,
+    framesPerSecond: fps(film.rate),
+    lively: wishes.lively,
+    zoom,
+    ...(named
+      ? {
+          subject:
+            subject && look.tracks.some((t) => t.id === subject)
+              ? subject
+              : subject === null
+                ? null
+                : undefined,
+        }
+      : {}),
+    points,
+    spans,
+    before: wishes.before ?? [],
+    setup: unit.setup,
   });
-  const before = stretch.pick?.before ?? { move: clip.move, ...(clip.fill.kind === 'filled' ? {} : { fill: clip.fill }) };
+  const before = stretch.pick?.before ?? {
+    move: clip.move,
+    ...(clip.fill.kind === 'filled' ? {} : { fill: clip.fill }),
+  };
   const pick: FramingDecision = { ...choice.pick, named, seen: false, before };
-  return { clip: { move: choice.move, fill: filled, length: unit.to - unit.from, pick }, relaxed: choice.relaxed };
+  return {
+    clip: { move: choice.move, fill: filled, length: unit.to - unit.from, pick },
+    relaxed: choice.relaxed,
+  };
 }
 
 /** Chooses the windows of a whole version, unit by unit. Locked units stay, and so does what was framed by hand, unless it is asked for. */
@@ -96,8 +141,13 @@ export function followFilm(film: FollowFilm, framing: Framing, wishes: FollowWis
   for (const unit of unitsOf(framing, film.shots, film.frames)) {
     const stretch = stretchAt(result.framing, unit.from);
     const asked = !wishes.only || wishes.only.includes(unit.from);
-    const remember = (pick: FramingDecision | undefined) => pick?.subject && before.push({ name: pick.subject.name, setup: unit.setup, x: 0.5 });
-    if (!asked || stretch.locked || (!wishes.only && !wishes.handMade && !stretch.pick && !untouched(stretch))) {
+    const remember = (pick: FramingDecision | undefined) =>
+      pick?.subject && before.push({ name: pick.subject.name, setup: unit.setup, x: 0.5 });
+    if (
+      !asked ||
+      stretch.locked ||
+      (!wishes.only && !wishes.handMade && !stretch.pick && !untouched(stretch))
+    ) {
       if (asked && stretch.locked) result.locked++;
       else if (asked) result.byHand++;
       remember(stretch.pick);
@@ -118,7 +168,11 @@ export function followFilm(film: FollowFilm, framing: Framing, wishes: FollowWis
 /** What a run came to, in words. */
 export function followedWords(run: Omit<FollowedFilm, 'framing'>): string {
   const shots = (n: number) => `${n} ${n === 1 ? 'shot' : 'shots'}`;
-  const left = [run.locked ? `${shots(run.locked)} locked` : '', run.byHand ? `${shots(run.byHand)} framed by hand left alone` : '', run.notSeen ? `${shots(run.notSeen)} not looked at yet` : ''].filter(Boolean);
+  const left = [
+    run.locked ? `${shots(run.locked)} locked` : '',
+    run.byHand ? `${shots(run.byHand)} framed by hand left alone` : '',
+    run.notSeen ? `${shots(run.notSeen)} not looked at yet` : '',
+  ].filter(Boolean);
   return `${run.changed ? `${shots(run.changed)} framed by what is seen in ${run.changed === 1 ? 'it' : 'them'}` : 'Nothing was framed anew'}${left.length ? `; ${left.join('; ')}` : ''}.`;
 }
 
@@ -136,27 +190,54 @@ export function judgeFilm(film: FollowFilm, framing: Framing): JudgedUnit[] {
     const { pick } = stretch;
     if (!pick?.subject) return [];
     const track = subjectsIn(film, unit)?.tracks.find((t) => t.id === pick.subject!.id);
-    return track ? [{ unit, pick, judgement: judgeFollowing(framing, unit, track, film.master, film.rules, fps(film.rate)) }] : [];
+    return track
+      ? [
+          {
+            unit,
+            pick,
+            judgement: judgeFollowing(framing, unit, track, film.master, film.rules, fps(film.rate)),
+          },
+        ]
+      : [];
   });
 }
 
 /** The units that a person should look at, worst first; those that one has looked at are done. */
 export function worthLooks(judged: readonly JudgedUnit[]): JudgedUnit[] {
-  return judged.filter((j) => !j.pick.seen && j.judgement.figure < worthALook).sort((a, b) => a.judgement.figure - b.judgement.figure || a.unit.from - b.unit.from);
+  return judged
+    .filter((j) => !j.pick.seen && j.judgement.figure < worthALook)
+    .sort((a, b) => a.judgement.figure - b.judgement.figure || a.unit.from - b.unit.from);
 }
 
 /** A unit with what it was chosen by changed: found good, or locked. What is seen stays as it is. */
-export function withUnitMarks(framing: Framing, unit: Unit, frames: number, marks: { seen?: boolean; locked?: boolean }): Framing {
+export function withUnitMarks(
+  framing: Framing,
+  unit: Unit,
+  frames: number,
+  marks: { seen?: boolean; locked?: boolean },
+): Framing {
   const stretch = stretchAt(framing, unit.from);
   const clip = clipOf(framing, unit);
-  const pick = stretch.pick && (marks.seen === undefined ? stretch.pick : { ...stretch.pick, seen: marks.seen });
+  const pick =
+    stretch.pick && (marks.seen === undefined ? stretch.pick : { ...stretch.pick, seen: marks.seen });
   const locked = marks.locked ?? stretch.locked ?? false;
-  return replaceFramingIn(framing, unit, { ...clip, ...(pick ? { pick } : {}), ...(locked ? { locked: true as const } : {}) }, frames, stretch.setup);
+  return replaceFramingIn(
+    framing,
+    unit,
+    { ...clip, ...(pick ? { pick } : {}), ...(locked ? { locked: true as const } : {}) },
+    frames,
+    stretch.setup,
+  );
 }
 
 /** A unit as it was before it was chosen for. */
 export function putBack(framing: Framing, unit: Unit, frames: number): Framing {
   const before = stretchAt(framing, unit.from).pick?.before;
   if (!before) return framing;
-  return replaceFramingIn(framing, unit, { move: before.move, fill: before.fill ?? filled, length: unit.to - unit.from }, frames);
+  return replaceFramingIn(
+    framing,
+    unit,
+    { move: before.move, fill: before.fill ?? filled, length: unit.to - unit.from },
+    frames,
+  );
 }

@@ -4,27 +4,84 @@ import type { Keep } from '../checks/keeps.ts';
 import type { FrameRules } from '../checks/visibility.ts';
 import type { Track } from '../subjects/look.ts';
 import { candidatesIn, chooseWindow, type FollowQuestion } from './follow.ts';
-import { followedWords, followFilm, judgeFilm, putBack, withUnitMarks, worthLooks, type FollowFilm } from './follow-film.ts';
+import {
+  followedWords,
+  followFilm,
+  judgeFilm,
+  putBack,
+  withUnitMarks,
+  worthLooks,
+  type FollowFilm,
+} from './follow-film.ts';
 import { framingSchema, heldFraming, layoutAt, stretchAt, windowAt } from './framing.ts';
 import { judgeFollowing } from './judge.ts';
 import { livelyLimits, livelyWords } from './lively.ts';
-import { firstPose, fitMove, isStill, mapPoses, poseOfMove, shiftMove, stretchMove, withPoint, type FollowMove } from './move.ts';
+import {
+  firstPose,
+  fitMove,
+  isStill,
+  mapPoses,
+  poseOfMove,
+  shiftMove,
+  stretchMove,
+  withPoint,
+  type FollowMove,
+} from './move.ts';
 import { replaceFramingIn, tidyFraming, unitsOf } from './shots-of.ts';
 
 const master = { width: 1920, height: 1080 };
 const tall: FrameRules = { frame: { width: 1080, height: 1920 }, blocked: [], margins: null };
 
 /** A subject that goes from one place to another through some frames. */
-function going(id: string, name: string, from: number, to: number, frames: number, over: Partial<Track> & { w?: number; h?: number; start?: number } = {}): Track {
+function going(
+  id: string,
+  name: string,
+  from: number,
+  to: number,
+  frames: number,
+  over: Partial<Track> & { w?: number; h?: number; start?: number } = {},
+): Track {
   const { w = 0.1, h = 0.4, start = 0, ...rest } = over;
-  const places = Array.from({ length: 21 }, (_, i) => ({ at: start + Math.round((i * (frames - 1)) / 20), x: from + ((to - from) * i) / 20 - w / 2, y: 0.3, w, h, sure: 0.9 }));
+  const places = Array.from({ length: 21 }, (_, i) => ({
+    at: start + Math.round((i * (frames - 1)) / 20),
+    x: from + ((to - from) * i) / 20 - w / 2,
+    y: 0.3,
+    w,
+    h,
+    sure: 0.9,
+  }));
   return { id, kind: 'person', name, places, ...rest };
 }
 const swinging = (id: string, name: string, frames: number, reach = 0.35, periods = 1): Track => ({
-  id, kind: 'thing', name, places: Array.from({ length: 101 }, (_, i) => ({ at: Math.round((i * (frames - 1)) / 100), x: 0.45 + reach * Math.sin((i / 100) * Math.PI * 2 * periods), y: 0.3, w: 0.1, h: 0.3, sure: 0.9 })),
+  id,
+  kind: 'thing',
+  name,
+  places: Array.from({ length: 101 }, (_, i) => ({
+    at: Math.round((i * (frames - 1)) / 100),
+    x: 0.45 + reach * Math.sin((i / 100) * Math.PI * 2 * periods),
+    y: 0.3,
+    w: 0.1,
+    h: 0.3,
+    sure: 0.9,
+  })),
 });
-const ask = (tracks: Track[], over: Partial<FollowQuestion> = {}): FollowQuestion => ({ span: { from: 0, to: 150 }, look: { tracks, everythingMoves: false }, keeps: [], master, rules: tall, framesPerSecond: 25, lively: 0.55, ...over });
-const keep = (x: number, width = 0.1): Keep => ({ id: 'k', name: 'Title', kind: 'title', span: { from: 0, to: 150 }, keys: [{ at: 0, x, y: 0.8, width, height: 0.1 }] });
+const ask = (tracks: Track[], over: Partial<FollowQuestion> = {}): FollowQuestion => ({
+  span: { from: 0, to: 150 },
+  look: { tracks, everythingMoves: false },
+  keeps: [],
+  master,
+  rules: tall,
+  framesPerSecond: 25,
+  lively: 0.55,
+  ...over,
+});
+const keep = (x: number, width = 0.1): Keep => ({
+  id: 'k',
+  name: 'Title',
+  kind: 'title',
+  span: { from: 0, to: 150 },
+  keys: [{ at: 0, x, y: 0.8, width, height: 0.1 }],
+});
 
 /** Greatest speed and acceleration of a move, frame widths a second, over its frames. */
 function speeds(move: FollowMove | ReturnType<typeof chooseWindow>['move'], frames: number) {
@@ -32,7 +89,8 @@ function speeds(move: FollowMove | ReturnType<typeof chooseWindow>['move'], fram
   const x = Array.from({ length: frames }, (_, f) => poseOfMove(move, f, master, tall.frame).x / width);
   let [speed, acceleration] = [0, 0];
   for (let f = 1; f < frames; f++) speed = Math.max(speed, Math.abs(x[f]! - x[f - 1]!) * 25);
-  for (let f = 1; f + 1 < frames; f++) acceleration = Math.max(acceleration, Math.abs(x[f + 1]! - 2 * x[f]! + x[f - 1]!) * 625);
+  for (let f = 1; f + 1 < frames; f++)
+    acceleration = Math.max(acceleration, Math.abs(x[f + 1]! - 2 * x[f]! + x[f - 1]!) * 625);
   return { speed, acceleration };
 }
 
@@ -43,8 +101,13 @@ describe('choosing', () => {
     expect(pick).toMatchObject({ subject: null, sentence: 'Holds the middle: nothing stands out.' });
   });
   test('everything moves: the middle is held, and that is said', () => {
-    const confetti = { ...going('a', 'red thing', 0.2, 0.25, 150, { w: 0.03, h: 0.03 }), kind: 'mover' as const };
-    expect(chooseWindow(ask([confetti], { look: { tracks: [confetti], everythingMoves: true } })).pick.sentence).toMatch(/so much moves/);
+    const confetti = {
+      ...going('a', 'red thing', 0.2, 0.25, 150, { w: 0.03, h: 0.03 }),
+      kind: 'mover' as const,
+    };
+    expect(
+      chooseWindow(ask([confetti], { look: { tracks: [confetti], everythingMoves: true } })).pick.sentence,
+    ).toMatch(/so much moves/);
   });
   test('one who stands is held, with room', () => {
     const { move, pick } = chooseWindow(ask([going('a', 'person', 0.3, 0.3, 150)]));
@@ -53,8 +116,19 @@ describe('choosing', () => {
     expect(pick.sentence).toBe('Holds on the person.');
   });
   test('two who both fit are held together; two who do not: one is followed and the other named', () => {
-    expect(chooseWindow(ask([going('a', 'person at left', 0.45, 0.45, 150), going('b', 'person at right', 0.6, 0.6, 150)])).pick.sentence).toBe('Holds still: person at left and person at right both fit.');
-    expect(chooseWindow(ask([going('a', 'person at left', 0.2, 0.2, 150, { w: 0.16 }), going('b', 'person at right', 0.8, 0.8, 150)])).pick.sentence).toBe('Holds on the person at left; the person at right would leave the frame.');
+    expect(
+      chooseWindow(
+        ask([going('a', 'person at left', 0.45, 0.45, 150), going('b', 'person at right', 0.6, 0.6, 150)]),
+      ).pick.sentence,
+    ).toBe('Holds still: person at left and person at right both fit.');
+    expect(
+      chooseWindow(
+        ask([
+          going('a', 'person at left', 0.2, 0.2, 150, { w: 0.16 }),
+          going('b', 'person at right', 0.8, 0.8, 150),
+        ]),
+      ).pick.sentence,
+    ).toBe('Holds on the person at left; the person at right would leave the frame.');
   });
   test('one slow way is one glide; a swing is followed; a short shot is held', () => {
     const glide = chooseWindow(ask([going('a', 'boat', 0.3, 0.7, 250)], { span: { from: 0, to: 250 } }));
@@ -62,8 +136,13 @@ describe('choosing', () => {
     expect(glide.pick.sentence).toBe('Glides once to the right with the boat.');
     const follow = chooseWindow(ask([swinging('a', 'red kite', 150)]));
     expect(follow.move.kind).toBe('follow');
-    expect(follow.pick).toMatchObject({ subject: { id: 'a', name: 'red kite' }, sentence: 'Follows the red kite.' });
-    expect(chooseWindow(ask([going('a', 'runner', 0.1, 0.9, 3)], { span: { from: 0, to: 3 } })).move.kind).toBe('hold');
+    expect(follow.pick).toMatchObject({
+      subject: { id: 'a', name: 'red kite' },
+      sentence: 'Follows the red kite.',
+    });
+    expect(
+      chooseWindow(ask([going('a', 'runner', 0.1, 0.9, 3)], { span: { from: 0, to: 3 } })).move.kind,
+    ).toBe('hold');
   });
   test('what is quicker than the window may be is followed as well as it goes, and that is said', () => {
     const { move, pick } = chooseWindow(ask([swinging('a', 'red kite', 150, 0.42, 8)], { lively: 0 }));
@@ -78,16 +157,25 @@ describe('choosing', () => {
       expect(w.x).toBeLessThanOrEqual(0.62 * 1920 + 1);
       expect(w.x + w.width).toBeGreaterThanOrEqual(0.72 * 1920 - 1);
     }
-    expect(pick).toMatchObject({ subject: null, sentence: 'Holds where Title is seen; the person would leave the frame.' });
+    expect(pick).toMatchObject({
+      subject: null,
+      sentence: 'Holds where Title is seen; the person would leave the frame.',
+    });
     // Where both can be seen, both are.
     const both = chooseWindow(ask([going('a', 'person', 0.3, 0.34, 150)], { keeps: [keep(0.42)] }));
-    expect(both.pick).toMatchObject({ subject: { id: 'a' }, sentence: 'Holds on the person, with Title kept in view.' });
+    expect(both.pick).toMatchObject({
+      subject: { id: 'a' },
+      sentence: 'Holds on the person, with Title kept in view.',
+    });
     // One that no window shows whole is a trouble, and said; the subject is framed as if it were not there.
     const large = chooseWindow(ask([going('a', 'person', 0.3, 0.34, 150)], { keeps: [keep(0.5, 0.45)] }));
     expect(large.pick.sentence).toBe('Holds on the person; Title is larger than the frame shows.');
   });
   test('the subject stands clear of what the outlet draws', () => {
-    const rules: FrameRules = { ...tall, blocked: [{ name: 'buttons', x: 0.7, y: 0.2, width: 0.3, height: 0.6 }] };
+    const rules: FrameRules = {
+      ...tall,
+      blocked: [{ name: 'buttons', x: 0.7, y: 0.2, width: 0.3, height: 0.6 }],
+    };
     const free = chooseWindow(ask([going('a', 'person', 0.5, 0.5, 150)]));
     const blocked = chooseWindow(ask([going('a', 'person', 0.5, 0.5, 150)], { rules }));
     const [a, b] = [free, blocked].map((c) => poseOfMove(c.move, 0, master, tall.frame).x);
@@ -103,20 +191,40 @@ describe('choosing', () => {
     expect(chooseWindow(ask([a, b], { subject: null })).pick.subject).toBeNull();
   });
   test('people come before things, and whoever was followed before comes again', () => {
-    const [person, thing] = [going('p', 'person', 0.3, 0.6, 150), { ...going('t', 'crate', 0.4, 0.7, 150), kind: 'thing' as const }];
+    const [person, thing] = [
+      going('p', 'person', 0.3, 0.6, 150),
+      { ...going('t', 'crate', 0.4, 0.7, 150), kind: 'thing' as const },
+    ];
     expect(candidatesIn(ask([thing, person]))[0]!.track.id).toBe('p');
-    const [x, y] = [going('x', 'person at left', 0.3, 0.4, 150), going('y', 'person at right', 0.6, 0.7, 150)];
+    const [x, y] = [
+      going('x', 'person at left', 0.3, 0.4, 150),
+      going('y', 'person at right', 0.6, 0.7, 150),
+    ];
     const [first] = candidatesIn(ask([x, y]));
     const other = first!.track.id === 'x' ? y : x;
-    expect(candidatesIn(ask([x, y], { before: [{ name: other.name, setup: '2', x: 0.5 }], setup: '2' }))[0]!.track.id).toBe(other.id);
+    expect(
+      candidatesIn(ask([x, y], { before: [{ name: other.name, setup: '2', x: 0.5 }], setup: '2' }))[0]!.track
+        .id,
+    ).toBe(other.id);
   });
   test('mirrored shots are framed mirrored', () => {
-    fc.assert(fc.property(fc.double({ min: 0.1, max: 0.4, noNaN: true }), fc.double({ min: 0.3, max: 3, noNaN: true }), (reach, periods) => {
-      const track = swinging('a', 'kite', 150, reach, periods);
-      const mirrored: Track = { ...track, places: track.places.map((p) => ({ ...p, x: 1 - p.x - p.w })) };
-      const [a, b] = [track, mirrored].map((t) => chooseWindow(ask([t])).move);
-      for (const f of [0, 37, 75, 149]) expect(poseOfMove(b!, f, master, tall.frame).x).toBeCloseTo(1 - poseOfMove(a!, f, master, tall.frame).x, 3);
-    }), { numRuns: 15, seed: 9 });
+    fc.assert(
+      fc.property(
+        fc.double({ min: 0.1, max: 0.4, noNaN: true }),
+        fc.double({ min: 0.3, max: 3, noNaN: true }),
+        (reach, periods) => {
+          const track = swinging('a', 'kite', 150, reach, periods);
+          const mirrored: Track = { ...track, places: track.places.map((p) => ({ ...p, x: 1 - p.x - p.w })) };
+          const [a, b] = [track, mirrored].map((t) => chooseWindow(ask([t])).move);
+          for (const f of [0, 37, 75, 149])
+            expect(poseOfMove(b!, f, master, tall.frame).x).toBeCloseTo(
+              1 - poseOfMove(a!, f, master, tall.frame).x,
+              3,
+            );
+        },
+      ),
+      { numRuns: 15, seed: 9 },
+    );
   });
   test('limits hold for every control, and are told in numbers', () => {
     for (const lively of [0, 0.3, 0.7, 1]) {
@@ -131,17 +239,47 @@ describe('choosing', () => {
 
 describe('overruling', () => {
   const track = swinging('a', 'red kite', 150);
-  const film: FollowFilm = { shots: [{ from: 0, setup: '1' }, { from: 150, setup: '2' }], frames: 300, rate: { num: 25, den: 1 }, master, keeps: [], rules: tall, drawn: [], looks: [
-    { from: 0, to: 150, camera: 'still', everythingMoves: false, tracks: [track, going('b', 'runner', 0.2, 0.7, 150, { w: 0.05, h: 0.15 })], overlays: [] },
-    { from: 150, to: 300, camera: 'still', everythingMoves: false, tracks: [going('c', 'person', 0.7, 0.7, 150, { start: 150 })], overlays: [] },
-  ] };
-  const run = (framing = heldFraming(), wishes: Partial<Parameters<typeof followFilm>[2]> = {}) => followFilm(film, framing, { lively: 0.55, ...wishes });
+  const film: FollowFilm = {
+    shots: [
+      { from: 0, setup: '1' },
+      { from: 150, setup: '2' },
+    ],
+    frames: 300,
+    rate: { num: 25, den: 1 },
+    master,
+    keeps: [],
+    rules: tall,
+    drawn: [],
+    looks: [
+      {
+        from: 0,
+        to: 150,
+        camera: 'still',
+        everythingMoves: false,
+        tracks: [track, going('b', 'runner', 0.2, 0.7, 150, { w: 0.05, h: 0.15 })],
+        overlays: [],
+      },
+      {
+        from: 150,
+        to: 300,
+        camera: 'still',
+        everythingMoves: false,
+        tracks: [going('c', 'person', 0.7, 0.7, 150, { start: 150 })],
+        overlays: [],
+      },
+    ],
+  };
+  const run = (framing = heldFraming(), wishes: Partial<Parameters<typeof followFilm>[2]> = {}) =>
+    followFilm(film, framing, { lively: 0.55, ...wishes });
 
   test('a run frames every shot, and each has its reason and what was there before', () => {
     const { framing, changed } = run();
     expect(changed).toBe(2);
     expect(framingSchema.safeParse(framing).error).toBeUndefined();
-    expect(framing.stretches.map((s) => [s.from, s.move.kind, s.pick?.subject?.id])).toEqual([[0, 'follow', 'a'], [150, 'hold', 'c']]);
+    expect(framing.stretches.map((s) => [s.from, s.move.kind, s.pick?.subject?.id])).toEqual([
+      [0, 'follow', 'a'],
+      [150, 'hold', 'c'],
+    ]);
     expect(framing.stretches[0]!.pick!.before!.move).toMatchObject({ kind: 'hold', pose: { x: 0.5 } });
     const [unit] = unitsOf(framing, film.shots, 300);
     expect(putBack(framing, unit!, 300).stretches[0]!.move).toMatchObject({ kind: 'hold', pose: { x: 0.5 } });
@@ -149,7 +287,13 @@ describe('overruling', () => {
   test('a point set by hand is kept, to the pixel, when the run is made again', () => {
     const first = run().framing;
     const move = first.stretches[0]!.move as FollowMove;
-    const set = { ...first, stretches: [{ ...first.stretches[0]!, move: withPoint(move, { at: 60, x: 0.75, y: 0.5 }) }, first.stretches[1]!] };
+    const set = {
+      ...first,
+      stretches: [
+        { ...first.stretches[0]!, move: withPoint(move, { at: 60, x: 0.75, y: 0.5 }) },
+        first.stretches[1]!,
+      ],
+    };
     const again = run(set).framing;
     expect((again.stretches[0]!.move as FollowMove).points).toEqual([{ at: 60, x: 0.75, y: 0.5 }]);
     expect(poseOfMove(again.stretches[0]!.move, 60, master, tall.frame).x).toBeCloseTo(0.75, 5);
@@ -164,31 +308,51 @@ describe('overruling', () => {
     const first = run().framing;
     const [unit] = unitsOf(first, film.shots, 300);
     const locked = withUnitMarks(first, unit!, 300, { locked: true });
-    const byHand = replaceFramingIn(locked, { from: 150, to: 300 }, { move: { kind: 'hold', pose: { x: 0.2, y: 0.5, zoom: 1 } }, fill: { kind: 'filled' }, length: 150 }, 300);
+    const byHand = replaceFramingIn(
+      locked,
+      { from: 150, to: 300 },
+      { move: { kind: 'hold', pose: { x: 0.2, y: 0.5, zoom: 1 } }, fill: { kind: 'filled' }, length: 150 },
+      300,
+    );
     const again = run(byHand);
     expect(again).toMatchObject({ changed: 0, locked: 1, byHand: 1 });
     expect(again.framing).toEqual(byHand);
-    expect(followedWords(again)).toBe('Nothing was framed anew; 1 shot locked; 1 shot framed by hand left alone.');
+    expect(followedWords(again)).toBe(
+      'Nothing was framed anew; 1 shot locked; 1 shot framed by hand left alone.',
+    );
     expect(run(byHand, { handMade: true }).changed).toBe(1);
     expect(run(heldFraming(), {}).notSeen).toBe(0);
-    expect(followFilm({ ...film, looks: film.looks.slice(0, 1) }, heldFraming(), { lively: 0.5 })).toMatchObject({ changed: 1, notSeen: 1 });
+    expect(
+      followFilm({ ...film, looks: film.looks.slice(0, 1) }, heldFraming(), { lively: 0.5 }),
+    ).toMatchObject({ changed: 1, notSeen: 1 });
   });
   test('what a choice was made by does not change the picture', () => {
     const { framing } = run();
     const bare = { ...framing, stretches: framing.stretches.map(({ pick: _pick, ...s }) => s) };
-    expect(tidyFraming(framing, [{ from: 0, to: 300 }], master, tall.frame)).toEqual(tidyFraming(bare, [{ from: 0, to: 300 }], master, tall.frame));
-    for (const f of [0, 77, 149, 150, 299]) expect(layoutAt(framing, f, master, tall.frame)).toEqual(layoutAt(bare, f, master, tall.frame));
+    expect(tidyFraming(framing, [{ from: 0, to: 300 }], master, tall.frame)).toEqual(
+      tidyFraming(bare, [{ from: 0, to: 300 }], master, tall.frame),
+    );
+    for (const f of [0, 77, 149, 150, 299])
+      expect(layoutAt(framing, f, master, tall.frame)).toEqual(layoutAt(bare, f, master, tall.frame));
   });
   test('what is badly framed is worth a look until somebody has looked', () => {
     const { framing } = run();
-    const off = { ...framing, stretches: [{ ...framing.stretches[0]!, move: { kind: 'hold' as const, pose: { x: 0.9, y: 0.5, zoom: 1 } } }, framing.stretches[1]!] };
+    const off = {
+      ...framing,
+      stretches: [
+        { ...framing.stretches[0]!, move: { kind: 'hold' as const, pose: { x: 0.9, y: 0.5, zoom: 1 } } },
+        framing.stretches[1]!,
+      ],
+    };
     const judged = judgeFilm(film, off);
     expect(judged).toHaveLength(2);
     const worth = worthLooks(judged);
     expect(worth.map((w) => w.unit.from)).toEqual([0]);
     expect(worth[0]!.judgement.words[0]).toMatch(/the red kite is out of the frame for \d\.\d s/);
     expect(worthLooks(judgeFilm(film, withUnitMarks(off, worth[0]!.unit, 300, { seen: true })))).toEqual([]);
-    expect(stretchAt(withUnitMarks(off, worth[0]!.unit, 300, { seen: true }), 0).move).toEqual(off.stretches[0]!.move);
+    expect(stretchAt(withUnitMarks(off, worth[0]!.unit, 300, { seen: true }), 0).move).toEqual(
+      off.stretches[0]!.move,
+    );
   });
   test('a good framing has a good figure', () => {
     const { framing } = run();
@@ -198,7 +362,16 @@ describe('overruling', () => {
 });
 
 describe('a following move as any other move', () => {
-  const move: FollowMove = { kind: 'follow', start: 0, step: 7, zoom: 1, x: [0.3, 0.3, 0.32, 0.4, 0.5, 0.6, 0.66, 0.7, 0.7], y: [0.5], points: [{ at: 14, x: 0.35, y: 0.5 }], spans: [{ from: 0, to: 7, how: 'still' }] };
+  const move: FollowMove = {
+    kind: 'follow',
+    start: 0,
+    step: 7,
+    zoom: 1,
+    x: [0.3, 0.3, 0.32, 0.4, 0.5, 0.6, 0.66, 0.7, 0.7],
+    y: [0.5],
+    points: [{ at: 14, x: 0.35, y: 0.5 }],
+    spans: [{ from: 0, to: 7, how: 'still' }],
+  };
   const at = (m: Parameters<typeof poseOfMove>[0], f: number) => poseOfMove(m, f, master, tall.frame).x;
   test('seen from a later start it shows the same', () => {
     const later = shiftMove(move, 10) as FollowMove;
@@ -214,7 +387,12 @@ describe('a following move as any other move', () => {
     expect(fitMove(move, 43, 60)).toEqual(move);
   });
   test('its poses can be changed, it knows where it starts and whether it stands', () => {
-    expect(at(mapPoses(move, (p) => ({ ...p, x: Math.min(1, p.x + 0.1) })), 20)).toBeCloseTo(at(move, 20) + 0.1, 9);
+    expect(
+      at(
+        mapPoses(move, (p) => ({ ...p, x: Math.min(1, p.x + 0.1) })),
+        20,
+      ),
+    ).toBeCloseTo(at(move, 20) + 0.1, 9);
     expect(firstPose(move).x).toBeCloseTo(0.303, 2);
     expect(isStill(move)).toBe(false);
     expect(isStill({ ...move, x: [0.4] })).toBe(true);

@@ -65,7 +65,13 @@ const tooShortToMove = 0.5;
  * Weighs the subjects of a span: how large, how central, how much they move, how long they are there, how surely they
  * were seen, people and faces before things, and whoever was followed before.
  */
-export function candidatesIn({ look, span, before = [], setup, framesPerSecond }: Pick0<FollowQuestion, 'look' | 'span' | 'framesPerSecond'> & Partial<FollowQuestion>): Candidate[] {
+export function candidatesIn({
+  look,
+  span,
+  before = [],
+  setup,
+  framesPerSecond,
+}: Pick0<FollowQuestion, 'look' | 'span' | 'framesPerSecond'> & Partial<FollowQuestion>): Candidate[] {
   const step = max(1, round((span.to - span.from) / 40));
   const scored = look.tracks.map((track): Candidate => {
     let [n, size, off, sure, way] = [0, 0, 0, 0, 0];
@@ -84,10 +90,23 @@ export function candidatesIn({ look, span, before = [], setup, framesPerSecond }
     if (!n) return { track, score: 0 };
     const there = n / Math.ceil((span.to - span.from) / step);
     const speed = way / max(0.4, (span.to - span.from) / framesPerSecond);
-    const kinds: Record<Track['kind'], number> = { drawn: 5, face: 1.35, person: 1.3, animal: 1.2, vehicle: 1.05, thing: 0.8, mover: 1 };
+    const kinds: Record<Track['kind'], number> = {
+      drawn: 5,
+      face: 1.35,
+      person: 1.3,
+      animal: 1.2,
+      vehicle: 1.05,
+      thing: 0.8,
+      mover: 1,
+    };
     // Something still that merely stands out in colour gives way to what moves.
     const moves = min(1, speed / 0.12);
-    const base = (min(0.34, size / n) * 2.2 + 0.12) * (1.25 - min(0.8, off / n)) * (0.35 + 0.65 * there) * (0.5 + 0.5 * (sure / n)) * (0.55 + 0.45 * moves);
+    const base =
+      (min(0.34, size / n) * 2.2 + 0.12) *
+      (1.25 - min(0.8, off / n)) *
+      (0.35 + 0.65 * there) *
+      (0.5 + 0.5 * (sure / n)) *
+      (0.55 + 0.45 * moves);
     const same = before.some((b) => b.name === track.name && (b.setup === setup || b === before.at(-1)));
     return { track, score: base * kinds[track.kind] * (same ? 1.25 : 1) };
   });
@@ -124,7 +143,11 @@ function clearRun(rules: FrameRules, axis: 'x' | 'y', from: number, to: number):
     const [cross0, cross1] = axis === 'x' ? [b.y, b.y + b.height] : [b.x, b.x + b.width];
     if (cross1 <= from || cross0 >= to) continue;
     const [b0, b1] = axis === 'x' ? [b.x, b.x + b.width] : [b.y, b.y + b.height];
-    free = free.flatMap(([s, e]) => (b1 <= s || b0 >= e ? [[s, e] as [number, number]] : [[s, b0] as [number, number], [b1, e] as [number, number]].filter(([p, q]) => q - p > 0.02)));
+    free = free.flatMap(([s, e]) =>
+      b1 <= s || b0 >= e
+        ? [[s, e] as [number, number]]
+        : [[s, b0] as [number, number], [b1, e] as [number, number]].filter(([p, q]) => q - p > 0.02),
+    );
   }
   return free.sort((p, q) => q[1] - q[0] - (p[1] - p[0]))[0] ?? [start, end];
 }
@@ -133,20 +156,36 @@ function clearRun(rules: FrameRules, axis: 'x' | 'y', from: number, to: number):
 function fitsWindow(keep: Keep, q: FollowQuestion): boolean {
   const window = largestWindowSize(q.master, q.rules.frame);
   const zoom = q.zoom ?? 1;
-  return keep.keys.every((k) => k.width * q.master.width <= window.width / zoom + 0.5 && k.height * q.master.height <= window.height / zoom + 0.5);
+  return keep.keys.every(
+    (k) =>
+      k.width * q.master.width <= window.width / zoom + 0.5 &&
+      k.height * q.master.height <= window.height / zoom + 0.5,
+  );
 }
 
 /** Sets the question up along one axis. */
-function axisOf(q: FollowQuestion, axis: 'x' | 'y', subjects: readonly Track[], knots: number, step: number): Axis {
+function axisOf(
+  q: FollowQuestion,
+  axis: 'x' | 'y',
+  subjects: readonly Track[],
+  knots: number,
+  step: number,
+): Axis {
   const window = largestWindowSize(q.master, q.rules.frame);
   const zoom = q.zoom ?? 1;
   const sides = { x: window.width / zoom / q.master.width, y: window.height / zoom / q.master.height };
   const side = sides[axis];
   const high = max(0, 1 / side - 1);
   const result: Axis = {
-    side, high: high < 1e-9 ? 0 : high,
-    keeps: { low: none(knots), high: none(knots), weight: 1000 }, keepsClear: { low: none(knots), high: none(knots), weight: 40 }, outer: { low: none(knots), high: none(knots), weight: 200 }, comfort: { low: none(knots), high: none(knots), weight: 6 },
-    wanted: new Float64Array(knots), pull: new Float64Array(knots), tooWide: false,
+    side,
+    high: high < 1e-9 ? 0 : high,
+    keeps: { low: none(knots), high: none(knots), weight: 1000 },
+    keepsClear: { low: none(knots), high: none(knots), weight: 40 },
+    outer: { low: none(knots), high: none(knots), weight: 200 },
+    comfort: { low: none(knots), high: none(knots), weight: 6 },
+    wanted: new Float64Array(knots),
+    pull: new Float64Array(knots),
+    tooWide: false,
   };
   if (result.high === 0) return result;
   const band = (b: Band, k: number, low: number, high: number, strict: boolean) => {
@@ -173,8 +212,14 @@ function axisOf(q: FollowQuestion, axis: 'x' | 'y', subjects: readonly Track[], 
       const [at, size] = axis === 'x' ? [box.x, box.width] : [box.y, box.height];
       band(result.keeps, k, (at + size) / side - 1, at / side, true);
       const [across, long] = axis === 'x' ? [box.y, box.height] : [box.x, box.width];
-      const [clear0, clear1] = clearRun(q.rules, axis, (across - middleOfOther) / sides[other], (across + long - middleOfOther) / sides[other]);
-      if (clear1 - clear0 > size / side) band(result.keepsClear, k, (at + size) / side - clear1, at / side - clear0, true);
+      const [clear0, clear1] = clearRun(
+        q.rules,
+        axis,
+        (across - middleOfOther) / sides[other],
+        (across + long - middleOfOther) / sides[other],
+      );
+      if (clear1 - clear0 > size / side)
+        band(result.keepsClear, k, (at + size) / side - clear1, at / side - clear0, true);
     }
     let [sure, start, end, crossStart, crossEnd] = [0, 1, 0, 1, 0];
     for (const track of subjects) {
@@ -192,12 +237,26 @@ function axisOf(q: FollowQuestion, axis: 'x' | 'y', subjects: readonly Track[], 
     const slack = min(edge, max(0, (1 - size) / 2) * 0.8);
     band(result.outer, k, end / side - 1 + slack, start / side - slack, false);
     // Where the outlet draws nothing, at the height at which the subject is seen.
-    const [clear0, clear1] = clearRun(q.rules, axis, (crossStart - middleOfOther) / sides[other], (crossEnd - middleOfOther) / sides[other]);
+    const [clear0, clear1] = clearRun(
+      q.rules,
+      axis,
+      (crossStart - middleOfOther) / sides[other],
+      (crossEnd - middleOfOther) / sides[other],
+    );
     const room = clear1 - clear0 - size;
     const middle = (start + end) / 2 / side;
-    if (room > 0) band(result.comfort, k, end / side - clear1 + min(0.02, room / 4), start / side - clear0 - min(0.02, room / 4), false);
-    const before = subjects.length === 1 ? middleOf(subjects[0]!, frame - q.framesPerSecond * 0.4, axis, q.span) : null;
-    const after = subjects.length === 1 ? middleOf(subjects[0]!, frame + q.framesPerSecond * 0.4, axis, q.span) : null;
+    if (room > 0)
+      band(
+        result.comfort,
+        k,
+        end / side - clear1 + min(0.02, room / 4),
+        start / side - clear0 - min(0.02, room / 4),
+        false,
+      );
+    const before =
+      subjects.length === 1 ? middleOf(subjects[0]!, frame - q.framesPerSecond * 0.4, axis, q.span) : null;
+    const after =
+      subjects.length === 1 ? middleOf(subjects[0]!, frame + q.framesPerSecond * 0.4, axis, q.span) : null;
     const speed = before !== null && after !== null ? (after - before) / side / 0.8 : 0;
     const lead = max(-mostLead, min(mostLead, speed * 0.2)) * (axis === 'x' ? 1 : 0.4);
     const target = size > 0.9 ? 0.5 : (clear0 + clear1) / 2;
@@ -210,7 +269,10 @@ function axisOf(q: FollowQuestion, axis: 'x' | 'y', subjects: readonly Track[], 
 /** A subject's place, held for a moment beyond where it was last seen: the last looks of a shot lie a little before its end. */
 function placeNear(track: Track, frame: number, span: FrameSpan) {
   const [first, last] = [track.places[0]!.at, track.places.at(-1)!.at];
-  return placeAt(track, frame < first && first - span.from <= 4 ? first : frame > last && span.to - last <= 6 ? last : frame);
+  return placeAt(
+    track,
+    frame < first && first - span.from <= 4 ? first : frame > last && span.to - last <= 6 ? last : frame,
+  );
 }
 
 function middleOf(track: Track, frame: number, axis: 'x' | 'y', span: FrameSpan): number | null {
@@ -219,7 +281,12 @@ function middleOf(track: Track, frame: number, axis: 'x' | 'y', span: FrameSpan)
 }
 
 /** How far outside its bands a place lies, summed over knots and weighed; what a window standing there would cost. */
-function standingCost(a: Axis, v: number, from = 0, to = a.pull.length): { cost: number; worst: number; out: number } {
+function standingCost(
+  a: Axis,
+  v: number,
+  from = 0,
+  to = a.pull.length,
+): { cost: number; worst: number; out: number } {
   let [cost, worst, out] = [0, 0, 0];
   for (let k = from; k < to; k++) {
     for (const b of [a.keeps, a.outer]) {
@@ -229,14 +296,19 @@ function standingCost(a: Axis, v: number, from = 0, to = a.pull.length): { cost:
       worst = max(worst, off);
       if (off > 1e-9) out++;
     }
-    for (const b of [a.keepsClear, a.comfort]) if (b.low[k] === b.low[k]) cost += b.weight * max(0, b.low[k]! - v, v - b.high[k]!);
+    for (const b of [a.keepsClear, a.comfort])
+      if (b.low[k] === b.low[k]) cost += b.weight * max(0, b.low[k]! - v, v - b.high[k]!);
     if (a.pull[k]! > 0) cost += (a.pull[k]! * (v - a.wanted[k]!) ** 2) / 2;
   }
   return { cost, worst, out };
 }
 
 /** The best place to stand: the cost is convex, so the least is found by thirds. */
-function bestStanding(a: Axis, from = 0, to = a.pull.length): { v: number; cost: number; worst: number; out: number } {
+function bestStanding(
+  a: Axis,
+  from = 0,
+  to = a.pull.length,
+): { v: number; cost: number; worst: number; out: number } {
   let [low, high] = [0, a.high];
   for (let i = 0; i < 34 && high - low > 2e-6; i++) {
     const [p, q] = [low + (high - low) / 3, high - (high - low) / 3];
@@ -250,20 +322,31 @@ function bestStanding(a: Axis, from = 0, to = a.pull.length): { v: number; cost:
 const soften = (t: number) => t * t * (3 - 2 * t);
 
 /** A single soft move that does as well as following would: from where it starts well to where it ends well. */
-function glideFor(a: Axis, seconds: number, maxSpeed: number): { from: number; to: number; start: number; end: number } | null {
+function glideFor(
+  a: Axis,
+  seconds: number,
+  maxSpeed: number,
+): { from: number; to: number; start: number; end: number } | null {
   const n = a.pull.length;
   const part = max(2, round(n * 0.18));
   const [from, to] = [bestStanding(a, 0, part).v, bestStanding(a, n - part, n).v];
   const way = abs(to - from);
   if (way < 0.05) return null;
-  for (const [s, e] of [[0, 1], [0.1, 0.9], [0, 0.85], [0.15, 1], [0.2, 0.8]] as const) {
+  for (const [s, e] of [
+    [0, 1],
+    [0.1, 0.9],
+    [0, 0.85],
+    [0.15, 1],
+    [0.2, 0.8],
+  ] as const) {
     const [start, end] = [s * (n - 1), e * (n - 1)];
     // A soft move is half as fast again in its middle as on average; a glide is slow.
     if ((way / ((end - start) * seconds)) * 1.5 > min(maxSpeed, 0.5)) continue;
     let fits = true;
     for (let k = 0; k < n && fits; k++) {
       const v = from + (to - from) * soften(max(0, min(1, (k - start) / (end - start))));
-      for (const b of [a.keeps, a.outer]) if (b.low[k] === b.low[k] && (v < b.low[k]! - 0.004 || v > b.high[k]! + 0.004)) fits = false;
+      for (const b of [a.keeps, a.outer])
+        if (b.low[k] === b.low[k] && (v < b.low[k]! - 0.004 || v > b.high[k]! + 0.004)) fits = false;
     }
     if (fits) return { from, to, start, end };
   }
@@ -273,50 +356,102 @@ function glideFor(a: Axis, seconds: number, maxSpeed: number): { from: number; t
 /** Chooses a shot's window: hold, glide or follow, and says why. */
 export function chooseWindow(q: FollowQuestion): FollowChoice {
   const candidates = candidatesIn(q);
-  const forced = q.subject === undefined ? undefined : q.subject === null ? null : q.look.tracks.find((t) => t.id === q.subject);
+  const forced =
+    q.subject === undefined
+      ? undefined
+      : q.subject === null
+        ? null
+        : q.look.tracks.find((t) => t.id === q.subject);
   const points = q.points ?? [];
   const inSpan = q.keeps.filter((k) => k.span.from < q.span.to && k.span.to > q.span.from);
   // What is larger than the window cannot be kept by any of its places; that is a trouble, and no reason to go anywhere.
   const keepsHere = inSpan.filter((k) => fitsWindow(k, q));
   const tooLarge = inSpan.filter((k) => !keepsHere.includes(k)).map((k) => k.name);
-  const large = tooLarge.length ? `; ${listed(tooLarge)} ${tooLarge.length > 1 ? 'are' : 'is'} larger than the frame shows` : '';
+  const large = tooLarge.length
+    ? `; ${listed(tooLarge)} ${tooLarge.length > 1 ? 'are' : 'is'} larger than the frame shows`
+    : '';
   const step = max(1, knotSeconds * q.framesPerSecond);
   const frames = q.span.to - q.span.from;
   const count = controlsFor(frames, step);
   const knots = count - 2;
   const zoom = q.zoom ?? 1;
-  const axes = (tracks: readonly Track[]) => ({ x: axisOf(q, 'x', tracks, knots, step), y: axisOf(q, 'y', tracks, knots, step) });
-  const pose = (a: { x: Axis; y: Axis }, x: number, y: number) => ({ x: tidy((x + 0.5) * a.x.side), y: tidy((y + 0.5) * a.y.side), zoom });
-  const choice = (move: Move, subject: Track | null, sentence: string, relaxed = 1): FollowChoice => ({ move, relaxed, pick: { subject: subject ? { id: subject.id, name: subject.name } : null, sentence, lively: q.lively } });
-  const hold = (a: { x: Axis; y: Axis }, subject: Track | null, sentence: string) => choice({ kind: 'hold', pose: pose(a, bestStanding(a.x).v, bestStanding(a.y).v) }, subject, sentence);
-  const fits = (a: { x: Axis; y: Axis }) => [a.x, a.y].every((one) => one.high === 0 || (!one.tooWide && bestStanding(one).worst < 1e-6));
+  const axes = (tracks: readonly Track[]) => ({
+    x: axisOf(q, 'x', tracks, knots, step),
+    y: axisOf(q, 'y', tracks, knots, step),
+  });
+  const pose = (a: { x: Axis; y: Axis }, x: number, y: number) => ({
+    x: tidy((x + 0.5) * a.x.side),
+    y: tidy((y + 0.5) * a.y.side),
+    zoom,
+  });
+  const choice = (move: Move, subject: Track | null, sentence: string, relaxed = 1): FollowChoice => ({
+    move,
+    relaxed,
+    pick: { subject: subject ? { id: subject.id, name: subject.name } : null, sentence, lively: q.lively },
+  });
+  const hold = (a: { x: Axis; y: Axis }, subject: Track | null, sentence: string) =>
+    choice({ kind: 'hold', pose: pose(a, bestStanding(a.x).v, bestStanding(a.y).v) }, subject, sentence);
+  const fits = (a: { x: Axis; y: Axis }) =>
+    [a.x, a.y].every((one) => one.high === 0 || (!one.tooWide && bestStanding(one).worst < 1e-6));
 
   const best = forced === undefined ? candidates[0]?.track : (forced ?? undefined);
-  const others = best ? candidates.filter((c) => c.track !== best && c.score > (candidates[0]?.score ?? 0) * 0.45 && matters(c.track, best)).map((c) => c.track) : [];
+  const others = best
+    ? candidates
+        .filter(
+          (c) => c.track !== best && c.score > (candidates[0]?.score ?? 0) * 0.45 && matters(c.track, best),
+        )
+        .map((c) => c.track)
+    : [];
   const handMade = points.length > 0 || (q.spans?.length ?? 0) > 0;
-  if (!best || (forced === undefined && q.look.everythingMoves && candidates[0]!.track.kind === 'mover' && !goesItsWay(best, q.span) && !handMade)) {
+  if (
+    !best ||
+    (forced === undefined &&
+      q.look.everythingMoves &&
+      candidates[0]!.track.kind === 'mover' &&
+      !goesItsWay(best, q.span) &&
+      !handMade)
+  ) {
     const a = axes([]);
     middleWanted(a);
-    const why = keepsHere.length ? `Holds where ${listed(keepsHere.map((k) => k.name))} ${keepsHere.length > 1 ? 'are' : 'is'} seen` : q.look.everythingMoves ? 'Holds the middle: so much moves here that no one subject stands out' : 'Holds the middle: nothing stands out';
+    const why = keepsHere.length
+      ? `Holds where ${listed(keepsHere.map((k) => k.name))} ${keepsHere.length > 1 ? 'are' : 'is'} seen`
+      : q.look.everythingMoves
+        ? 'Holds the middle: so much moves here that no one subject stands out'
+        : 'Holds the middle: nothing stands out';
     if (!handMade) return hold(a, null, `${why}${large}.`);
-    return follow(q, a, pose, count, step, (move, relaxed) => choice(move, null, 'Goes through the points that were set by hand.', relaxed));
+    return follow(q, a, pose, count, step, (move, relaxed) =>
+      choice(move, null, 'Goes through the points that were set by hand.', relaxed),
+    );
   }
 
   // Everything that matters, where it all fits; a subject named by a person comes alone.
   if (forced === undefined && others.length && !handMade) {
     const all = axes([best, ...others]);
-    if (fits(all)) return hold(all, best, `Holds still: ${listed([best.name, ...others.map((o) => o.name)])} all fit.`.replace('all fit', others.length === 1 ? 'both fit' : 'all fit'));
+    if (fits(all))
+      return hold(
+        all,
+        best,
+        `Holds still: ${listed([best.name, ...others.map((o) => o.name)])} all fit.`.replace(
+          'all fit',
+          others.length === 1 ? 'both fit' : 'all fit',
+        ),
+      );
   }
   const a = axes([best]);
   // Keeps come first: where the subject cannot be seen beside one that is there nearly all the time, the keep is held.
   if (!handMade && forced === undefined && keepsHere.length && apartShare(a) > 0.6) {
     const kept = axes([]);
     middleWanted(kept);
-    return hold(kept, null, `Holds where ${listed(keepsHere.map((k) => k.name))} ${keepsHere.length > 1 ? 'are' : 'is'} seen; the ${best.name} would leave the frame${large}.`);
+    return hold(
+      kept,
+      null,
+      `Holds where ${listed(keepsHere.map((k) => k.name))} ${keepsHere.length > 1 ? 'are' : 'is'} seen; the ${best.name} would leave the frame${large}.`,
+    );
   }
   const left = others.length ? whoLeaves(others, best, q.span) : '';
   const [hx, hy] = [bestStanding(a.x), bestStanding(a.y)];
-  const sways = (one: Axis, h: { worst: number; out: number }) => one.high === 0 || h.worst < 1e-6 || (h.worst < swayed && travelOf(one) < 0.16);
+  const sways = (one: Axis, h: { worst: number; out: number }) =>
+    one.high === 0 || h.worst < 1e-6 || (h.worst < swayed && travelOf(one) < 0.16);
   const obeyed = keepsHere.length ? `, with ${listed(keepsHere.map((k) => k.name))} kept in view` : '';
   if (!handMade && (frames / q.framesPerSecond < tooShortToMove || (sways(a.x, hx) && sways(a.y, hy)))) {
     const short = frames / q.framesPerSecond < tooShortToMove ? ': the shot is too short to move in' : '';
@@ -329,19 +464,43 @@ export function chooseWindow(q: FollowQuestion): FollowChoice {
     const glide = moving ? glideFor(a[moving[0]], seconds, maxSpeed) : null;
     if (moving && glide) {
       const at = (v: number) => (moving[0] === 'x' ? pose(a, v, hy.v) : pose(a, hx.v, v));
-      const [start, end] = [round(glide.start * step), max(round(glide.start * step) + 1, min(frames - 1, round(glide.end * step)))];
-      const way = moving[0] === 'x' ? (glide.to > glide.from ? 'to the right' : 'to the left') : glide.to > glide.from ? 'down' : 'up';
-      return choice({ kind: 'glide', a: at(glide.from), b: at(glide.to), start, end, ease: 'soft' }, best, `Glides once ${way} with the ${best.name}${obeyed}${left}${large}.`);
+      const [start, end] = [
+        round(glide.start * step),
+        max(round(glide.start * step) + 1, min(frames - 1, round(glide.end * step))),
+      ];
+      const way =
+        moving[0] === 'x'
+          ? glide.to > glide.from
+            ? 'to the right'
+            : 'to the left'
+          : glide.to > glide.from
+            ? 'down'
+            : 'up';
+      return choice(
+        { kind: 'glide', a: at(glide.from), b: at(glide.to), start, end, ease: 'soft' },
+        best,
+        `Glides once ${way} with the ${best.name}${obeyed}${left}${large}.`,
+      );
     }
   }
-  return follow(q, a, pose, count, step, (move, relaxed) => choice(move, best, `Follows the ${best.name}${obeyed}${left}${large}${tooQuick(a, move)}.`, relaxed));
+  return follow(q, a, pose, count, step, (move, relaxed) =>
+    choice(move, best, `Follows the ${best.name}${obeyed}${left}${large}${tooQuick(a, move)}.`, relaxed),
+  );
 }
 
 /** Share of the span in which a keep and the subject cannot both be in the window. */
 function apartShare(a: { x: Axis; y: Axis }): number {
   let apart = 0;
   for (let k = 0; k < a.x.pull.length; k++) {
-    if ([a.x, a.y].some((one) => one.keeps.low[k] === one.keeps.low[k] && one.outer.low[k] === one.outer.low[k] && (one.keeps.low[k]! > one.outer.high[k]! + 0.02 || one.outer.low[k]! > one.keeps.high[k]! + 0.02))) apart++;
+    if (
+      [a.x, a.y].some(
+        (one) =>
+          one.keeps.low[k] === one.keeps.low[k] &&
+          one.outer.low[k] === one.outer.low[k] &&
+          (one.keeps.low[k]! > one.outer.high[k]! + 0.02 || one.outer.low[k]! > one.keeps.high[k]! + 0.02),
+      )
+    )
+      apart++;
   }
   return apart / a.x.pull.length;
 }
@@ -351,13 +510,25 @@ function tooQuick(a: { x: Axis; y: Axis }, move: FollowMove): string {
   let [out, n] = [0, 0];
   for (let k = 0; k < a.x.pull.length; k++) {
     const here = followPlace(move, k * move.step);
-    const off = ([['x', here.x], ['y', here.y]] as const).map(([axis, v]) => {
+    const off = (
+      [
+        ['x', here.x],
+        ['y', here.y],
+      ] as const
+    ).map(([axis, v]) => {
       const one = a[axis];
       const at = v / one.side - 0.5;
-      return one.high === 0 || one.outer.low[k] !== one.outer.low[k] ? 0 : max(one.outer.low[k]! - at, at - one.outer.high[k]!);
+      return one.high === 0 || one.outer.low[k] !== one.outer.low[k]
+        ? 0
+        : max(one.outer.low[k]! - at, at - one.outer.high[k]!);
     });
     // Where a keep holds the window back, speed is not to blame.
-    if ((!(a.x.pull[k]! > 0) && !(a.y.pull[k]! > 0)) || a.x.keeps.low[k] === a.x.keeps.low[k] || a.y.keeps.low[k] === a.y.keeps.low[k]) continue;
+    if (
+      (!(a.x.pull[k]! > 0) && !(a.y.pull[k]! > 0)) ||
+      a.x.keeps.low[k] === a.x.keeps.low[k] ||
+      a.y.keeps.low[k] === a.y.keeps.low[k]
+    )
+      continue;
     n++;
     if (max(...off) > 0.12) out++;
   }
@@ -387,7 +558,12 @@ function goesItsWay(track: Track, span: FrameSpan): boolean {
   }
   if (n < 4) return false;
   const [a, b] = [middles[0]!, middles.at(-1)!];
-  return size / n > 0.1 && n * step > (span.to - span.from) * 0.8 && hypot(a.x - b.x, a.y - b.y) > way * 0.7 && way > 0.15;
+  return (
+    size / n > 0.1 &&
+    n * step > (span.to - span.from) * 0.8 &&
+    hypot(a.x - b.x, a.y - b.y) > way * 0.7 &&
+    way > 0.15
+  );
 }
 
 /** How far the subject makes the wanted place travel, frame widths. */
@@ -410,14 +586,23 @@ function middleWanted(a: { x: Axis; y: Axis }): void {
 }
 
 /** Works a following window out, around what was fixed by hand. */
-function follow(q: FollowQuestion, a: { x: Axis; y: Axis }, pose: (a: { x: Axis; y: Axis }, x: number, y: number) => { x: number; y: number }, count: number, step: number, done: (move: FollowMove, relaxed: number) => FollowChoice): FollowChoice {
+function follow(
+  q: FollowQuestion,
+  a: { x: Axis; y: Axis },
+  pose: (a: { x: Axis; y: Axis }, x: number, y: number) => { x: number; y: number },
+  count: number,
+  step: number,
+  done: (move: FollowMove, relaxed: number) => FollowChoice,
+): FollowChoice {
   const { maxSpeed, maxAcceleration } = livelyLimits(q.lively);
   const points = [...(q.points ?? [])];
   const spans = [...(q.spans ?? [])];
   const seconds = step / q.framesPerSecond;
   const solve = (one: Axis, axis: 'x' | 'y') => {
     if (one.high === 0) return { controls: Float64Array.of(0), relaxed: 1 };
-    const bands = [one.keeps, one.keepsClear, one.outer, one.comfort].filter((b) => b.low.some((v) => v === v)).map((b) => ({ ...b, low: Float64Array.from(b.low), high: Float64Array.from(b.high) }));
+    const bands = [one.keeps, one.keepsClear, one.outer, one.comfort]
+      .filter((b) => b.low.some((v) => v === v))
+      .map((b) => ({ ...b, low: Float64Array.from(b.low), high: Float64Array.from(b.high) }));
     const pull = Float64Array.from(one.pull);
     // Around a point that a person has set, what was worked out has no say.
     for (const p of points) {
@@ -428,12 +613,21 @@ function follow(q: FollowQuestion, a: { x: Axis; y: Axis }, pose: (a: { x: Axis;
       }
     }
     const even = spans.filter((s) => s.how === 'even');
-    for (const s of even) for (let k = max(0, Math.ceil(s.from / step)); k <= min(pull.length - 1, s.to / step); k++) {
-      pull[k] = 0;
-      for (const b of bands) if (b.weight < 10) b.low[k] = b.high[k] = NaN;
-    }
+    for (const s of even)
+      for (let k = max(0, Math.ceil(s.from / step)); k <= min(pull.length - 1, s.to / step); k++) {
+        pull[k] = 0;
+        for (const b of bands) if (b.weight < 10) b.low[k] = b.high[k] = NaN;
+      }
     const problem: PathProblem = {
-      count, seconds, low: 0, high: one.high, wanted: one.wanted, pull, bands, maxSpeed, maxAcceleration,
+      count,
+      seconds,
+      low: 0,
+      high: one.high,
+      wanted: one.wanted,
+      pull,
+      bands,
+      maxSpeed,
+      maxAcceleration,
       weights: { first: 0.5, second: 2.2, third: 6 },
       fixed: points.map((p) => ({ u: p.at / step, value: p[axis] / one.side - 0.5 })),
       still: spans.filter((s) => s.how === 'still').map((s) => ({ from: s.from / step, to: s.to / step })),
@@ -447,7 +641,16 @@ function follow(q: FollowQuestion, a: { x: Axis; y: Axis }, pose: (a: { x: Axis;
   };
   const still = pose(a, a.x.high === 0 ? 0 : x.controls[0]!, a.y.high === 0 ? 0 : y.controls[0]!);
   return done(
-    { kind: 'follow', start: 0, step, zoom: q.zoom ?? 1, x: a.x.high === 0 ? [still.x] : rounded(a.x, x.controls), y: a.y.high === 0 ? [still.y] : rounded(a.y, y.controls), points, spans },
+    {
+      kind: 'follow',
+      start: 0,
+      step,
+      zoom: q.zoom ?? 1,
+      x: a.x.high === 0 ? [still.x] : rounded(a.x, x.controls),
+      y: a.y.high === 0 ? [still.y] : rounded(a.y, y.controls),
+      points,
+      spans,
+    },
     max(x.relaxed, y.relaxed),
   );
 }
@@ -460,12 +663,21 @@ function listed(names: readonly string[]): string {
 /** What is given up by not following the others, in words. */
 function whoLeaves(others: readonly Track[], best: Track, span: FrameSpan): string {
   const middle = (t: Track) => {
-    const p = placeAt(t, round((max(span.from, t.places[0]!.at) + min(span.to - 1, t.places.at(-1)!.at)) / 2));
+    const p = placeAt(
+      t,
+      round((max(span.from, t.places[0]!.at) + min(span.to - 1, t.places.at(-1)!.at)) / 2),
+    );
     return p ? p.x + p.w / 2 : 0.5;
   };
   const [other] = others;
   if (!other) return '';
-  const side = / at (left|right)$|in the middle$|from left$|^leftmost|^rightmost/.test(other.name) ? '' : middle(other) < middle(best) - 0.05 ? ' at left' : middle(other) > middle(best) + 0.05 ? ' at right' : '';
+  const side = / at (left|right)$|in the middle$|from left$|^leftmost|^rightmost/.test(other.name)
+    ? ''
+    : middle(other) < middle(best) - 0.05
+      ? ' at left'
+      : middle(other) > middle(best) + 0.05
+        ? ' at right'
+        : '';
   return `; the ${other.name}${side} would leave the frame`;
 }
 

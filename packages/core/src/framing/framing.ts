@@ -58,7 +58,10 @@ export type FramingSegment = z.infer<typeof framingSegmentSchema>;
 export const framingSchema = z
   .object({ version: z.literal(1), stretches: z.array(framingSegmentSchema).min(1).max(20_000) })
   .refine((f) => f.stretches[0]?.from === 0, 'the first stretch starts at frame 0')
-  .refine((f) => f.stretches.every((s, i) => i === 0 || s.from > f.stretches[i - 1]!.from), 'stretches come in order');
+  .refine(
+    (f) => f.stretches.every((s, i) => i === 0 || s.from > f.stretches[i - 1]!.from),
+    'stretches come in order',
+  );
 export type Framing = z.infer<typeof framingSchema>;
 
 /** A framing that holds one window through the whole film. */
@@ -111,10 +114,18 @@ function wholeInside(master: Size, frame: Size): Layout['panels'][number] {
   const even = (n: number, most: number) => Math.min(most, Math.max(2, Math.floor((n + 1e-6) / 2) * 2));
   const width = even(master.width * scale, frame.width);
   const height = even(master.height * scale, frame.height);
-  const source = { width: Math.min(master.width, width / scale), height: Math.min(master.height, height / scale) };
+  const source = {
+    width: Math.min(master.width, width / scale),
+    height: Math.min(master.height, height / scale),
+  };
   return {
     source: { x: (master.width - source.width) / 2, y: (master.height - source.height) / 2, ...source },
-    into: { x: Math.floor((frame.width - width) / 4) * 2, y: Math.floor((frame.height - height) / 4) * 2, width, height },
+    into: {
+      x: Math.floor((frame.width - width) / 4) * 2,
+      y: Math.floor((frame.height - height) / 4) * 2,
+      width,
+      height,
+    },
   };
 }
 
@@ -143,7 +154,10 @@ export function layoutAt(framing: Framing, masterFrame: number, master: Size, fr
     case 'bars':
       return { panels: [wholeInside(master, frame)], ground: { kind: 'colour', colour: fill.colour } };
     case 'soft':
-      return { panels: [wholeInside(master, frame)], ground: { kind: 'soft', source: windowOf(centredPose, master, frame) } };
+      return {
+        panels: [wholeInside(master, frame)],
+        ground: { kind: 'soft', source: windowOf(centredPose, master, frame) },
+      };
     case 'stacked': {
       const [upper, lower] = [frameOfPanel(fill, 'upper', frame), frameOfPanel(fill, 'lower', frame)];
       return {

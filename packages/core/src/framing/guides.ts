@@ -11,7 +11,8 @@ export interface Guide {
 /** Line patterns of guides, taken in turn, as lengths of line and gap in units of the line's width. */
 export const guidePatterns: readonly (readonly number[])[] = [[], [8, 5], [2, 3], [14, 4, 2, 4]];
 
-const escape = (text: string) => text.replace(/[&<>"]/g, (c) => `&${{ '&': 'amp', '<': 'lt', '>': 'gt', '"': 'quot' }[c]};`);
+const escape = (text: string) =>
+  text.replace(/[&<>"]/g, (c) => `&${{ '&': 'amp', '<': 'lt', '>': 'gt', '"': 'quot' }[c]};`);
 const number = (n: number) => String(Number(n.toFixed(3)));
 
 /** How thick guides are drawn on a master: visible on a camera monitor, never in the way. Pixels. */
@@ -39,7 +40,15 @@ export function guideSvg(guides: readonly Guide[], master: Size): string {
 export function guideTable(guides: readonly Guide[], master: Size): string {
   const rows = guides.map(({ tag, name, window: w }) => {
     const even = evenWindow(w, master);
-    return [tag, name, ...[w.x, w.y, w.width, w.height].map(number), even.x, even.y, even.width, even.height].join('\t');
+    return [
+      tag,
+      name,
+      ...[w.x, w.y, w.width, w.height].map(number),
+      even.x,
+      even.y,
+      even.width,
+      even.height,
+    ].join('\t');
   });
   return [`window\tname\tx\ty\tw\th\teven x\teven y\teven w\teven h`, ...rows].join('\n').concat('\n');
 }

@@ -33,7 +33,14 @@ export interface Judgement {
 }
 
 /** Judges how a framing treats a subject through a span. */
-export function judgeFollowing(framing: Framing, span: FrameSpan, track: Track, master: Size, rules: FrameRules, framesPerSecond: number): Judgement {
+export function judgeFollowing(
+  framing: Framing,
+  span: FrameSpan,
+  track: Track,
+  master: Size,
+  rules: FrameRules,
+  framesPerSecond: number,
+): Judgement {
   const stretch = stretchAt(framing, span.from);
   const write = moveWriter(stretch.move, master, rules.frame);
   const largest = largestWindowSize(master, rules.frame);
@@ -73,25 +80,57 @@ export function judgeFollowing(framing: Framing, span: FrameSpan, track: Track, 
     // What the picture's own edge cuts, no window can help.
     const cutLeft = p.x <= hair && left <= hair * 0.1;
     const cutRight = p.x + p.w >= 1 - hair && left + w >= 1 - hair * 0.1;
-    if ((fx >= -hair || cutLeft) && fy >= -hair && (fx + fw <= 1 + hair || cutRight) && fy + fh <= 1 + hair) inside++;
+    if ((fx >= -hair || cutLeft) && fy >= -hair && (fx + fw <= 1 + hair || cutRight) && fy + fh <= 1 + hair)
+      inside++;
     if (fx + fw / 2 >= 0 && fx + fw / 2 <= 1 && fy + fh / 2 >= 0 && fy + fh / 2 <= 1) centre++;
-    const blocked = rules.blocked.some((b) => fx + fw * 0.25 < b.x + b.width && b.x < fx + fw * 0.75 && fy + fh * 0.25 < b.y + b.height && b.y < fy + fh * 0.75);
+    const blocked = rules.blocked.some(
+      (b) =>
+        fx + fw * 0.25 < b.x + b.width &&
+        b.x < fx + fw * 0.75 &&
+        fy + fh * 0.25 < b.y + b.height &&
+        b.y < fy + fh * 0.75,
+    );
     if (!blocked && fx >= inner.x - 0.01 && fx + fw <= inner.x + inner.width + 0.01) clear++;
   }
   const length = max(1, span.to - span.from);
   const share = (k: number) => (n ? k / n : 0);
-  const result = { inside: share(inside), centre: share(centre), clear: share(clear), present: n / length, sure: share(sure), peak, rms: sqrt(squares / max(1, length - 2)), turns: turns / (length / framesPerSecond) };
+  const result = {
+    inside: share(inside),
+    centre: share(centre),
+    clear: share(clear),
+    present: n / length,
+    sure: share(sure),
+    peak,
+    rms: sqrt(squares / max(1, length - 2)),
+    turns: turns / (length / framesPerSecond),
+  };
   const words: [number, string][] = [];
   const seconds = (k: number) => `${max(0.1, k / framesPerSecond).toFixed(1)} s`;
   const say = (bad: number, sentence: string) => bad > 0 && words.push([bad, sentence]);
-  say(centre < n ? 40 + 60 * (1 - result.centre) : 0, `the ${track.name} is out of the frame for ${seconds(n - centre)}`);
-  say(inside < n * 0.97 && centre === n ? 12 + 40 * (1 - result.inside) : 0, `the ${track.name} is cut at the edge for ${seconds(n - inside)}`);
-  say(result.present < 0.75 ? 22 * (1 - result.present) : 0, `the ${track.name} was seen for ${seconds(n)} of ${seconds(length)}`);
+  say(
+    centre < n ? 40 + 60 * (1 - result.centre) : 0,
+    `the ${track.name} is out of the frame for ${seconds(n - centre)}`,
+  );
+  say(
+    inside < n * 0.97 && centre === n ? 12 + 40 * (1 - result.inside) : 0,
+    `the ${track.name} is cut at the edge for ${seconds(n - inside)}`,
+  );
+  say(
+    result.present < 0.75 ? 22 * (1 - result.present) : 0,
+    `the ${track.name} was seen for ${seconds(n)} of ${seconds(length)}`,
+  );
   say(result.sure < 0.55 ? 60 * (0.55 - result.sure) + 8 : 0, 'it was not seen very surely');
-  say(result.clear < 0.6 && inside > 0 ? 14 * (1 - result.clear) : 0, `the ${track.name} is where the outlet draws for ${seconds(n - clear)}`);
+  say(
+    result.clear < 0.6 && inside > 0 ? 14 * (1 - result.clear) : 0,
+    `the ${track.name} is where the outlet draws for ${seconds(n - clear)}`,
+  );
   say(result.turns > 0.5 ? 10 * result.turns : 0, 'the window turns back often');
   words.sort((a, b) => b[0] - a[0]);
-  return { ...result, figure: Math.round(max(0, 100 - words.reduce((sum, [bad]) => sum + bad, 0))), words: words.map(([, w]) => w) };
+  return {
+    ...result,
+    figure: Math.round(max(0, 100 - words.reduce((sum, [bad]) => sum + bad, 0))),
+    words: words.map(([, w]) => w),
+  };
 }
 
 /** Below this figure a shot is worth a look. */

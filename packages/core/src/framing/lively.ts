@@ -13,7 +13,10 @@ const lively: LivelyLimits = { maxSpeed: 4, maxAcceleration: 12 };
 /** Between its ends the control works in proportion: each step makes the window as many times faster as the one before. */
 export function livelyLimits(control: number): LivelyLimits {
   const between = (a: number, b: number) => a * (b / a) ** Math.max(0, Math.min(1, control));
-  return { maxSpeed: between(calm.maxSpeed, lively.maxSpeed), maxAcceleration: between(calm.maxAcceleration, lively.maxAcceleration) };
+  return {
+    maxSpeed: between(calm.maxSpeed, lively.maxSpeed),
+    maxAcceleration: between(calm.maxAcceleration, lively.maxAcceleration),
+  };
 }
 
 /** Where the control stands while nobody has set it. */

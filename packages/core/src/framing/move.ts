@@ -7,7 +7,11 @@ import { splineAt } from './spline.ts';
 const offset = z.number().int().min(-10_000_000).max(10_000_000);
 
 /** Controls of a spline along one axis, [0,1] of the master; a single one where the window does not move that way. */
-const controls = z.array(z.number().min(0).max(1)).min(1).max(60_000).refine((c) => c.length === 1 || c.length >= 4, 'a spline has four controls at least');
+const controls = z
+  .array(z.number().min(0).max(1))
+  .min(1)
+  .max(60_000)
+  .refine((c) => c.length === 1 || c.length >= 4, 'a spline has four controls at least');
 
 /** A place that a person has set on the way of a window that follows. */
 const setPointSchema = z.object({ at: offset, x: z.number().min(0).max(1), y: z.number().min(0).max(1) });
@@ -29,15 +33,34 @@ export type SetSpan = z.infer<typeof setSpanSchema>;
 export const moveSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('hold'), pose: poseSchema }),
   z
-    .object({ kind: z.literal('glide'), a: poseSchema, b: poseSchema, start: offset, end: offset, ease: z.enum(['soft', 'even']) })
+    .object({
+      kind: z.literal('glide'),
+      a: poseSchema,
+      b: poseSchema,
+      start: offset,
+      end: offset,
+      ease: z.enum(['soft', 'even']),
+    })
     .refine((g) => g.end > g.start, 'a glide ends after it starts'),
   z
-    .object({ kind: z.literal('path'), keys: z.array(z.object({ at: offset, pose: poseSchema })).min(1).max(20_000) })
+    .object({
+      kind: z.literal('path'),
+      keys: z
+        .array(z.object({ at: offset, pose: poseSchema }))
+        .min(1)
+        .max(20_000),
+    })
     .refine((p) => p.keys.every((k, i) => i === 0 || k.at > p.keys[i - 1]!.at), 'keyframes come in order'),
   z
     .object({
-      kind: z.literal('follow'), start: z.number().min(-10_000_000).max(10_000_000), step: z.number().positive().max(10_000), zoom: z.number().min(1).max(maxZoom), x: controls, y: controls,
-      points: z.array(setPointSchema).max(2000), spans: z.array(setSpanSchema).max(2000),
+      kind: z.literal('follow'),
+      start: z.number().min(-10_000_000).max(10_000_000),
+      step: z.number().positive().max(10_000),
+      zoom: z.number().min(1).max(maxZoom),
+      x: controls,
+      y: controls,
+      points: z.array(setPointSchema).max(2000),
+      spans: z.array(setSpanSchema).max(2000),
     })
     .refine((f) => f.points.every((p, i) => i === 0 || p.at > f.points[i - 1]!.at), 'points come in order'),
 ]);
@@ -93,7 +116,11 @@ function pathWriter(keys: readonly PathKey[], settle: (pose: Pose) => Pose): Pos
     const [t2, t3] = [t * t, t * t * t];
     for (let axis = 0; axis < 3; axis++) {
       const [v, m] = [axes[axis]!, slopes[axis]!];
-      out[axis] = (2 * t3 - 3 * t2 + 1) * v[low]! + (t3 - 2 * t2 + t) * h * m[low]! + (3 * t2 - 2 * t3) * v[low + 1]! + (t3 - t2) * h * m[low + 1]!;
+      out[axis] =
+        (2 * t3 - 3 * t2 + 1) * v[low]! +
+        (t3 - 2 * t2 + t) * h * m[low]! +
+        (3 * t2 - 2 * t3) * v[low + 1]! +
+        (t3 - t2) * h * m[low + 1]!;
     }
     out[2] = Math.exp(out[2]!);
   };
@@ -130,7 +157,8 @@ export function moveWriter(move: Move, master: Size, frame: Size): PoseWriter {
     case 'path':
       return pathWriter(move.keys, settle);
     case 'follow': {
-      const axis = (controls: readonly number[], place: (value: number) => number) => Float64Array.from(controls, place);
+      const axis = (controls: readonly number[], place: (value: number) => number) =>
+        Float64Array.from(controls, place);
       const xs = axis(move.x, (x) => settle({ x, y: 0.5, zoom: move.zoom }).x);
       const ys = axis(move.y, (y) => settle({ x: 0.5, y, zoom: move.zoom }).y);
       return (at, out) => {
@@ -190,7 +218,12 @@ export function shiftMove(move: Move, by: number): Move {
     case 'path':
       return { ...move, keys: move.keys.map((k) => ({ ...k, at: k.at - by })) };
     case 'follow':
-      return { ...move, start: move.start - by, points: move.points.map((p) => ({ ...p, at: p.at - by })), spans: move.spans.map((s) => ({ ...s, from: s.from - by, to: s.to - by })) };
+      return {
+        ...move,
+        start: move.start - by,
+        points: move.points.map((p) => ({ ...p, at: p.at - by })),
+        spans: move.spans.map((s) => ({ ...s, from: s.from - by, to: s.to - by })),
+      };
   }
 }
 
@@ -215,15 +248,34 @@ export function stretchMove(move: Move, factor: number): Move {
       return { ...move, keys };
     }
     case 'follow': {
-      const points = move.points.map((p) => ({ ...p, at: Math.round(p.at * factor) })).filter((p, i, all) => i === 0 || p.at > all[i - 1]!.at);
-      return { ...move, start: move.start * factor, step: move.step * factor, points, spans: move.spans.map((s) => ({ ...s, from: Math.round(s.from * factor), to: Math.round(s.to * factor) })) };
+      const points = move.points
+        .map((p) => ({ ...p, at: Math.round(p.at * factor) }))
+        .filter((p, i, all) => i === 0 || p.at > all[i - 1]!.at);
+      return {
+        ...move,
+        start: move.start * factor,
+        step: move.step * factor,
+        points,
+        spans: move.spans.map((s) => ({
+          ...s,
+          from: Math.round(s.from * factor),
+          to: Math.round(s.to * factor),
+        })),
+      };
     }
   }
 }
 
 /** Fits a move made for a stretch of `from` frames into one of `to`: as it is where it fits, else pressed together. */
 export function fitMove(move: Move, from: number, to: number): Move {
-  const last = move.kind === 'glide' ? move.end : move.kind === 'path' ? move.keys.at(-1)!.at : move.kind === 'follow' ? Math.ceil(move.start + (Math.max(move.x.length, move.y.length) - 4) * move.step) : 0;
+  const last =
+    move.kind === 'glide'
+      ? move.end
+      : move.kind === 'path'
+        ? move.keys.at(-1)!.at
+        : move.kind === 'follow'
+          ? Math.ceil(move.start + (Math.max(move.x.length, move.y.length) - 4) * move.step)
+          : 0;
   return last < to || from <= to ? move : stretchMove(move, to / from);
 }
 
@@ -242,7 +294,13 @@ export function mapPoses(move: Move, change: (pose: Pose) => Pose): Move {
       // The axes are changed one by one: a change of a pose moves its middle along each by itself.
       const at = (x: number, y: number) => change({ x, y, zoom: move.zoom });
       const [x0, y0] = [move.x[0]!, move.y[0]!];
-      return { ...move, zoom: at(x0, y0).zoom, x: move.x.map((x) => at(x, y0).x), y: move.y.map((y) => at(x0, y).y), points: move.points.map((p) => ({ ...p, ...axes(at(p.x, p.y)) })) };
+      return {
+        ...move,
+        zoom: at(x0, y0).zoom,
+        x: move.x.map((x) => at(x, y0).x),
+        y: move.y.map((y) => at(x0, y).y),
+        points: move.points.map((p) => ({ ...p, ...axes(at(p.x, p.y)) })),
+      };
     }
   }
 }
@@ -258,7 +316,10 @@ export function withPoseAt(move: Move, at: number, pose: Pose): Move {
     case 'glide':
       return at - move.start < move.end - at ? { ...move, a: pose } : { ...move, b: pose };
     case 'path':
-      return { kind: 'path', keys: [...move.keys.filter((k) => k.at !== at), { at, pose }].sort((a, b) => a.at - b.at) };
+      return {
+        kind: 'path',
+        keys: [...move.keys.filter((k) => k.at !== at), { at, pose }].sort((a, b) => a.at - b.at),
+      };
     case 'follow':
       return withPoint(move, { at, x: pose.x, y: pose.y });
   }
@@ -268,5 +329,8 @@ export type FollowMove = Extract<Move, { kind: 'follow' }>;
 
 /** A following window with one more place set by hand; the way itself is to be worked out again. */
 export function withPoint(move: FollowMove, point: SetPoint): FollowMove {
-  return { ...move, points: [...move.points.filter((p) => p.at !== point.at), point].sort((a, b) => a.at - b.at) };
+  return {
+    ...move,
+    points: [...move.points.filter((p) => p.at !== point.at), point].sort((a, b) => a.at - b.at),
+  };
 }

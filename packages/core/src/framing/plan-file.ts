@@ -1,6 +1,14 @@
 import { z } from 'zod';
 import { sizeSchema } from '../picture/geometry.ts';
-import { asEdited, keptLength, keptSchema, paceSchema, playedWithin, usualJoinMs, type Played } from '../edits/cut.ts';
+import {
+  asEdited,
+  keptLength,
+  keptSchema,
+  paceSchema,
+  playedWithin,
+  usualJoinMs,
+  type Played,
+} from '../edits/cut.ts';
 import type { FrameSpan } from '../time/span.ts';
 import type { MasterFacts } from '../masters/facts.ts';
 import { fail, faultLine, ok, type Result } from '../problem.ts';
@@ -19,27 +27,69 @@ export const versionPlanSchema = z
     /** The placement that it was framed for; it may be used for any other. */
     placement: z.string().optional(),
     /** The master that its frames are counted in. */
-    master: z.strictObject({ name: z.string().optional(), displayed: sizeSchema, rate: rateSchema, frames: z.number().int().positive(), sha256: z.string().regex(/^[0-9a-f]{64}$/).optional() }),
+    master: z.strictObject({
+      name: z.string().optional(),
+      displayed: sizeSchema,
+      rate: rateSchema,
+      frames: z.number().int().positive(),
+      sha256: z
+        .string()
+        .regex(/^[0-9a-f]{64}$/)
+        .optional(),
+    }),
     framing: framingSchema,
     /** What plays of it, in which order, how fast; the full film where missing. */
-    cut: z.strictObject({ name: z.string().trim().min(1).max(120).optional(), kept: keptSchema, pace: paceSchema.optional(), joinMs: z.number().min(0).max(500).optional() }).optional(),
+    cut: z
+      .strictObject({
+        name: z.string().trim().min(1).max(120).optional(),
+        kept: keptSchema,
+        pace: paceSchema.optional(),
+        joinMs: z.number().min(0).max(500).optional(),
+      })
+      .optional(),
   })
   .superRefine((value, context) => {
     const known = ['format', 'version', 'placement', 'master', 'framing', 'cut'];
     for (const key of Object.keys(value)) {
-      if (!known.includes(key) && !key.startsWith('x-')) context.addIssue({ code: 'custom', path: [key], message: 'this field is not known; fields of your own start with x-' });
+      if (!known.includes(key) && !key.startsWith('x-'))
+        context.addIssue({
+          code: 'custom',
+          path: [key],
+          message: 'this field is not known; fields of your own start with x-',
+        });
     }
   });
 export type VersionPlan = z.infer<typeof versionPlanSchema>;
 
 /** Writes a version's framing, and the cut that it plays, as a plan file. */
-export function writeVersionPlan(framing: Framing, facts: MasterFacts, about: { placement?: string; name?: string; sha256?: string | null; cut?: Played & { name: string } }): VersionPlan {
+export function writeVersionPlan(
+  framing: Framing,
+  facts: MasterFacts,
+  about: { placement?: string; name?: string; sha256?: string | null; cut?: Played & { name: string } },
+): VersionPlan {
   const { displayed, rate, frames } = facts.video;
   return {
-    format: 'mivvy-version-plan', version: 1, ...(about.placement ? { placement: about.placement } : {}),
-    master: { ...(about.name ? { name: about.name } : {}), displayed: { ...displayed }, rate: { ...rate }, frames, ...(about.sha256 ? { sha256: about.sha256 } : {}) },
+    format: 'mivvy-version-plan',
+    version: 1,
+    ...(about.placement ? { placement: about.placement } : {}),
+    master: {
+      ...(about.name ? { name: about.name } : {}),
+      displayed: { ...displayed },
+      rate: { ...rate },
+      frames,
+      ...(about.sha256 ? { sha256: about.sha256 } : {}),
+    },
     framing,
-    ...(about.cut ? { cut: { name: about.cut.name, kept: about.cut.kept.map(({ from, to }) => ({ from, to })), pace: { ...about.cut.pace }, joinMs: about.cut.joinMs } } : {}),
+    ...(about.cut
+      ? {
+          cut: {
+            name: about.cut.name,
+            kept: about.cut.kept.map(({ from, to }) => ({ from, to })),
+            pace: { ...about.cut.pace },
+            joinMs: about.cut.joinMs,
+          },
+        }
+      : {}),
   };
 }
 
@@ -49,11 +99,19 @@ export function readVersionPlan(text: string, fileName = 'The plan'): Result<Ver
   try {
     data = JSON.parse(text.replace(/^\uFEFF/, ''));
   } catch (error) {
-    return fail('plan-not-json', `${fileName} is not JSON: ${(error as Error).message}.`, 'Export the plan again.');
+    return fail(
+      'plan-not-json',
+      `${fileName} is not JSON: ${(error as Error).message}.`,
+      'Export the plan again.',
+    );
   }
   const parsed = versionPlanSchema.safeParse(data);
   if (parsed.success) return ok(parsed.data);
-  return fail('plan-refused', `${fileName} was not taken: ${faultLine(parsed.error)}.`, 'Mend that field, or export the plan again.');
+  return fail(
+    'plan-refused',
+    `${fileName} was not taken: ${faultLine(parsed.error)}.`,
+    'Mend that field, or export the plan again.',
+  );
 }
 
 /** A plan for a master that may be another than its own. */
@@ -70,25 +128,49 @@ export function planForMaster(plan: VersionPlan, facts: MasterFacts): FittedPlan
   const { rate, frames, displayed } = facts.video;
   const words: string[] = [];
   if (plan.master.displayed.width * displayed.height !== plan.master.displayed.height * displayed.width) {
-    words.push(`The plan was made for ${plan.master.displayed.width} × ${plan.master.displayed.height}; its windows are carried over by proportion.`);
+    words.push(
+      `The plan was made for ${plan.master.displayed.width} × ${plan.master.displayed.height}; its windows are carried over by proportion.`,
+    );
   }
   const k = (plan.master.rate.num * rate.den) / (plan.master.rate.den * rate.num);
   const cutAs = (kept: readonly FrameSpan[]): FittedPlan['cut'] => {
     if (!plan.cut) return null;
     const { kept: inside = [] } = playedWithin({ kept, pace: asEdited, joinMs: 0 }, frames);
-    if (keptLength(inside) < keptLength(kept)) words.push(inside.length ? 'What the plan keeps behind the film’s end is left out.' : 'Nothing that the plan keeps lies inside the film; all of it is kept.');
-    return { name: plan.cut.name ?? 'From a plan', kept: inside.length ? inside : [{ from: 0, to: frames }], pace: plan.cut.pace ?? asEdited, joinMs: plan.cut.joinMs ?? usualJoinMs };
+    if (keptLength(inside) < keptLength(kept))
+      words.push(
+        inside.length
+          ? 'What the plan keeps behind the film’s end is left out.'
+          : 'Nothing that the plan keeps lies inside the film; all of it is kept.',
+      );
+    return {
+      name: plan.cut.name ?? 'From a plan',
+      kept: inside.length ? inside : [{ from: 0, to: frames }],
+      pace: plan.cut.pace ?? asEdited,
+      joinMs: plan.cut.joinMs ?? usualJoinMs,
+    };
   };
   if (plan.master.rate.num * rate.den === plan.master.rate.den * rate.num) {
-    if (plan.master.frames !== frames) words.push(`The plan was made for ${plan.master.frames} frames and the film has ${frames}.`);
+    if (plan.master.frames !== frames)
+      words.push(`The plan was made for ${plan.master.frames} frames and the film has ${frames}.`);
     const stretches = plan.framing.stretches.filter((s) => s.from < frames);
     return { framing: { version: 1, stretches }, cut: cutAs(plan.cut?.kept ?? []), words };
   }
-  words.push(`The plan was made at ${rateLabel(plan.master.rate)} frames a second; its times are carried over to ${rateLabel(rate)}.`);
-  const starts = (scale: number, end: number) => [...new Set(plan.framing.stretches.map((s) => Math.round(s.from / scale)))].filter((f) => f < end).map((from) => ({ from, setup: '1' }));
-  const from: CarryFilm = { shots: starts(1, plan.master.frames), frames: plan.master.frames, rate: plan.master.rate };
+  words.push(
+    `The plan was made at ${rateLabel(plan.master.rate)} frames a second; its times are carried over to ${rateLabel(rate)}.`,
+  );
+  const starts = (scale: number, end: number) =>
+    [...new Set(plan.framing.stretches.map((s) => Math.round(s.from / scale)))]
+      .filter((f) => f < end)
+      .map((from) => ({ from, setup: '1' }));
+  const from: CarryFilm = {
+    shots: starts(1, plan.master.frames),
+    frames: plan.master.frames,
+    rate: plan.master.rate,
+  };
   const to: CarryFilm = { shots: starts(k, frames), frames, rate };
-  const kept = (plan.cut?.kept ?? []).map((s) => ({ from: Math.round(s.from / k), to: Math.round(s.to / k) })).filter((s) => s.to > s.from);
+  const kept = (plan.cut?.kept ?? [])
+    .map((s) => ({ from: Math.round(s.from / k), to: Math.round(s.to / k) }))
+    .filter((s) => s.to > s.from);
   return { framing: carryFraming(plan.framing, from, to, matchByTime(from, to)), cut: cutAs(kept), words };
 }
 

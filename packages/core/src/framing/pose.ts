@@ -59,7 +59,13 @@ export function zoomAbout(pose: Pose, zoom: number, u: number, v: number, master
   const largest = largestWindowSize(master, frame);
   const fx = (u * master.width - before.x) / before.width;
   const fy = (v * master.height - before.y) / before.height;
-  return poseAt(u * master.width - (fx * largest.width) / z, v * master.height - (fy * largest.height) / z, z, master, frame);
+  return poseAt(
+    u * master.width - (fx * largest.width) / z,
+    v * master.height - (fy * largest.height) / z,
+    z,
+    master,
+    frame,
+  );
 }
 
 /** How near, in screen or master pixels as the caller counts, a dragged window comes before it is caught by a guide. */
@@ -76,9 +82,14 @@ const guides = [1 / 2, 1 / 3, 2 / 3];
 /** Lets the centre and the thirds of the master catch a window's middle when it comes within `reach` master pixels. */
 export function snapPose(pose: Pose, master: Size, frame: Size, reach: number): Snap {
   const settled = clampPose(pose, master, frame);
-  const catchAt = (value: number, length: number) => guides.find((g) => Math.abs(g - value) * length <= reach) ?? null;
+  const catchAt = (value: number, length: number) =>
+    guides.find((g) => Math.abs(g - value) * length <= reach) ?? null;
   const [x, y] = [catchAt(settled.x, master.width), catchAt(settled.y, master.height)];
   const snapped = clampPose({ x: x ?? settled.x, y: y ?? settled.y, zoom: settled.zoom }, master, frame);
   // A guide that the window cannot reach from inside the master has not caught it.
-  return { pose: snapped, x: x !== null && Math.abs(snapped.x - x) < 1e-9 ? x : null, y: y !== null && Math.abs(snapped.y - y) < 1e-9 ? y : null };
+  return {
+    pose: snapped,
+    x: x !== null && Math.abs(snapped.x - x) < 1e-9 ? x : null,
+    y: y !== null && Math.abs(snapped.y - y) < 1e-9 ? y : null,
+  };
 }

@@ -2,7 +2,16 @@ import { canonicalJson } from '../canonical.ts';
 import type { Size } from '../picture/geometry.ts';
 import { shotSpans, type Shot } from '../shots/shots.ts';
 import type { FrameSpan } from '../time/span.ts';
-import { filled, frameOfPanel, stretchAt, stretchIndexAt, type Fill, type Framing, type FramingDecision, type FramingSegment } from './framing.ts';
+import {
+  filled,
+  frameOfPanel,
+  stretchAt,
+  stretchIndexAt,
+  type Fill,
+  type Framing,
+  type FramingDecision,
+  type FramingSegment,
+} from './framing.ts';
 import { firstPose, fitMove, isStill, mapPoses, shiftMove, type Move } from './move.ts';
 import { clampPose } from './pose.ts';
 
@@ -17,7 +26,9 @@ export interface Unit extends FrameSpan {
 
 /** Everything that can be framed on its own, in order: the shots, cut further where the framing itself changes. */
 export function unitsOf(framing: Framing, shots: readonly Shot[], frames: number): Unit[] {
-  const starts = [...new Set([...shots.map((s) => s.from), ...framing.stretches.map((s) => s.from)])].filter((f) => f < frames).sort((a, b) => a - b);
+  const starts = [...new Set([...shots.map((s) => s.from), ...framing.stretches.map((s) => s.from)])]
+    .filter((f) => f < frames)
+    .sort((a, b) => a - b);
   const spans = shotSpans(shots, frames);
   let shot = 0;
   return starts.map((from, i) => {
@@ -31,7 +42,8 @@ export function unitAt(units: readonly Unit[], frame: number): Unit {
   return units.findLast((u) => u.from <= frame) ?? units[0]!;
 }
 
-const shiftFill = (fill: Fill | undefined, by: number): Fill | undefined => (fill?.kind === 'stacked' ? { ...fill, lower: shiftMove(fill.lower, by) } : fill);
+const shiftFill = (fill: Fill | undefined, by: number): Fill | undefined =>
+  fill?.kind === 'stacked' ? { ...fill, lower: shiftMove(fill.lower, by) } : fill;
 
 /** A stretch seen from a later start, showing the same pictures. */
 function startingAt(stretch: FramingSegment, from: number): FramingSegment {
@@ -39,7 +51,13 @@ function startingAt(stretch: FramingSegment, from: number): FramingSegment {
   const fill = shiftFill(stretch.fill, by);
   // What was there before the choice belonged to the whole stretch.
   const pick = stretch.pick && by !== 0 ? { ...stretch.pick, before: undefined } : stretch.pick;
-  return { ...stretch, from, move: shiftMove(stretch.move, by), ...(fill ? { fill } : {}), ...(pick ? { pick } : {}) };
+  return {
+    ...stretch,
+    from,
+    move: shiftMove(stretch.move, by),
+    ...(fill ? { fill } : {}),
+    ...(pick ? { pick } : {}),
+  };
 }
 
 /** What is seen and how, without where in the film: what is copied from a shot and pasted on another. */
@@ -62,16 +80,33 @@ export function clipOf(framing: Framing, span: FrameSpan): Clip {
 /** A clip's stretch at a place: pressed together where the shot is shorter than the one that it comes from. */
 function stretchOf(clip: Clip, span: FrameSpan, setup: string | undefined): FramingSegment {
   const length = span.to - span.from;
-  const fill = clip.fill.kind === 'stacked' ? { ...clip.fill, lower: fitMove(clip.fill.lower, clip.length, length) } : clip.fill;
-  return { from: span.from, move: fitMove(clip.move, clip.length, length), ...(fill.kind === 'filled' ? {} : { fill }), ...(setup ? { setup } : {}), ...(clip.pick ? { pick: clip.pick } : {}), ...(clip.locked ? { locked: true as const } : {}) };
+  const fill =
+    clip.fill.kind === 'stacked'
+      ? { ...clip.fill, lower: fitMove(clip.fill.lower, clip.length, length) }
+      : clip.fill;
+  return {
+    from: span.from,
+    move: fitMove(clip.move, clip.length, length),
+    ...(fill.kind === 'filled' ? {} : { fill }),
+    ...(setup ? { setup } : {}),
+    ...(clip.pick ? { pick: clip.pick } : {}),
+    ...(clip.locked ? { locked: true as const } : {}),
+  };
 }
 
 /** The framing with one span of a film of `frames` framed anew; everything outside the span shows what it showed before. */
-export function replaceFramingIn(framing: Framing, span: FrameSpan, clip: Clip, frames: number, setup?: string): Framing {
+export function replaceFramingIn(
+  framing: Framing,
+  span: FrameSpan,
+  clip: Clip,
+  frames: number,
+  setup?: string,
+): Framing {
   const before = framing.stretches.filter((s) => s.from < span.from);
   const after = framing.stretches.filter((s) => s.from >= span.to && s.from < frames);
   // What ran on past the span starts again behind it.
-  const rest = span.to >= frames || after[0]?.from === span.to ? [] : [startingAt(stretchAt(framing, span.to), span.to)];
+  const rest =
+    span.to >= frames || after[0]?.from === span.to ? [] : [startingAt(stretchAt(framing, span.to), span.to)];
   return { version: 1, stretches: [...before, stretchOf(clip, span, setup), ...rest, ...after] };
 }
 
@@ -82,7 +117,13 @@ export function sharedSetup(framing: Framing, unit: FrameSpan): string | undefin
 }
 
 /** Gives some units one framing. */
-function frameUnits(framing: Framing, units: readonly Unit[], chosen: readonly Unit[], clip: Clip, setup?: string): Framing {
+function frameUnits(
+  framing: Framing,
+  units: readonly Unit[],
+  chosen: readonly Unit[],
+  clip: Clip,
+  setup?: string,
+): Framing {
   const frames = units.at(-1)!.to;
   return chosen.reduce((f, unit) => replaceFramingIn(f, unit, clip, frames, setup), framing);
 }
@@ -93,13 +134,21 @@ function frameUnits(framing: Framing, units: readonly Unit[], chosen: readonly U
  */
 export function setShotFraming(framing: Framing, units: readonly Unit[], unit: Unit, clip: Clip): Framing {
   const shared = sharedSetup(framing, unit);
-  const chosen = shared ? units.filter((u) => u.from === unit.from || sharedSetup(framing, u) === shared) : [unit];
+  const chosen = shared
+    ? units.filter((u) => u.from === unit.from || sharedSetup(framing, u) === shared)
+    : [unit];
   return frameUnits(framing, units, chosen, clip, shared);
 }
 
 /** Gives every shot of a unit's setup this unit's framing, and lets them follow each other from now on. */
 export function shareWithSetup(framing: Framing, units: readonly Unit[], unit: Unit): Framing {
-  return frameUnits(framing, units, units.filter((u) => u.setup === unit.setup), clipOf(framing, unit), unit.setup);
+  return frameUnits(
+    framing,
+    units,
+    units.filter((u) => u.setup === unit.setup),
+    clipOf(framing, unit),
+    unit.setup,
+  );
 }
 
 /** Takes a unit out of its setup's shared framing; it stays as it is and changes alone from now on. */
@@ -120,7 +169,12 @@ export function moveChange(framing: Framing, from: number, to: number): Framing 
  * A framing reduced to what is seen of one frame shape in some spans of the master, in order: settled poses, nothing
  * outside the spans, neighbours that show the same joined, links left out. Equal pictures give equal framings.
  */
-export function tidyFraming(framing: Framing, spans: readonly FrameSpan[], master: Size, frame: Size): Framing {
+export function tidyFraming(
+  framing: Framing,
+  spans: readonly FrameSpan[],
+  master: Size,
+  frame: Size,
+): Framing {
   const settle = (move: Move, part: Size): Move => {
     const settled = mapPoses(move, (pose) => clampPose(pose, master, part));
     return isStill(settled) ? { kind: 'hold', pose: firstPose(settled) } : settled;
@@ -132,12 +186,20 @@ export function tidyFraming(framing: Framing, spans: readonly FrameSpan[], maste
       const from = Math.max(span.from, stretch.from);
       const { move, fill } = startingAt(stretch, from);
       const shown: FramingSegment =
-        fill?.kind === 'bars' || fill?.kind === 'soft' ? { from, move: { kind: 'hold', pose: { x: 0.5, y: 0.5, zoom: 1 } }, fill }
-        : fill?.kind === 'stacked' ? { from, move: settle(move, frameOfPanel(fill, 'upper', frame)), fill: { ...fill, lower: settle(fill.lower, frameOfPanel(fill, 'lower', frame)) } }
-        : { from, move: settle(move, frame) };
+        fill?.kind === 'bars' || fill?.kind === 'soft'
+          ? { from, move: { kind: 'hold', pose: { x: 0.5, y: 0.5, zoom: 1 } }, fill }
+          : fill?.kind === 'stacked'
+            ? {
+                from,
+                move: settle(move, frameOfPanel(fill, 'upper', frame)),
+                fill: { ...fill, lower: settle(fill.lower, frameOfPanel(fill, 'lower', frame)) },
+              }
+            : { from, move: settle(move, frame) };
       const last = stretches.at(-1);
-      const still = shown.move.kind === 'hold' && (shown.fill?.kind !== 'stacked' || isStill(shown.fill.lower));
-      if (last && still && canonicalJson({ ...last, from: 0 }) === canonicalJson({ ...shown, from: 0 })) continue;
+      const still =
+        shown.move.kind === 'hold' && (shown.fill?.kind !== 'stacked' || isStill(shown.fill.lower));
+      if (last && still && canonicalJson({ ...last, from: 0 }) === canonicalJson({ ...shown, from: 0 }))
+        continue;
       stretches.push(shown);
     }
   }

@@ -65,12 +65,14 @@ export function pathCost(problem: PathProblem, c: ArrayLike<number>): number {
   for (let k = 0; k < knots; k++) {
     const s = (c[k]! + 4 * c[k + 1]! + c[k + 2]!) / 6;
     if (problem.pull[k]! > 0) cost += (problem.pull[k]! * (s - problem.wanted[k]!) ** 2) / 2;
-    for (const b of problem.bands) if (b.low[k] === b.low[k]) cost += b.weight * outside(s, b.low[k]!, b.high[k]!);
+    for (const b of problem.bands)
+      if (b.low[k] === b.low[k]) cost += b.weight * outside(s, b.low[k]!, b.high[k]!);
   }
   const { first, second, third } = problem.weights;
   for (let i = 0; i + 1 < problem.count; i++) cost += first * abs(c[i + 1]! - c[i]!);
   for (let i = 0; i + 2 < problem.count; i++) cost += second * abs(c[i + 2]! - 2 * c[i + 1]! + c[i]!);
-  for (let i = 0; i + 3 < problem.count; i++) cost += third * abs(c[i + 3]! - 3 * c[i + 2]! + 3 * c[i + 1]! - c[i]!);
+  for (let i = 0; i + 3 < problem.count; i++)
+    cost += third * abs(c[i + 3]! - 3 * c[i + 2]! + 3 * c[i + 1]! - c[i]!);
   return cost;
 }
 
@@ -84,7 +86,8 @@ class Banded {
 
   /** Adds weight times the outer product of a row that starts at a column. */
   add(first: number, row: ArrayLike<number>, weight: number): void {
-    for (let i = 0; i < row.length; i++) for (let j = i; j < row.length; j++) this.d[j - i]![first + i]! += weight * row[i]! * row[j]!;
+    for (let i = 0; i < row.length; i++)
+      for (let j = i; j < row.length; j++) this.d[j - i]![first + i]! += weight * row[i]! * row[j]!;
   }
 
   /** Splits the matrix into a lower triangle times its mirror image, in place. (Cholesky.) */
@@ -97,7 +100,8 @@ class Banded {
       if (i > 2) v -= e[i - 3]! ** 2;
       const root = sqrt(max(v, 1e-14));
       a[i] = root;
-      if (i + 1 < this.n) b[i] = (b[i]! - (i > 0 ? b[i - 1]! * c[i - 1]! : 0) - (i > 1 ? c[i - 2]! * e[i - 2]! : 0)) / root;
+      if (i + 1 < this.n)
+        b[i] = (b[i]! - (i > 0 ? b[i - 1]! * c[i - 1]! : 0) - (i > 1 ? c[i - 2]! * e[i - 2]! : 0)) / root;
       if (i + 2 < this.n) c[i] = (c[i]! - (i > 0 ? b[i - 1]! * e[i - 1]! : 0)) / root;
       if (i + 3 < this.n) e[i] = e[i]! / root;
     }
@@ -124,7 +128,12 @@ class Banded {
   }
 }
 
-const rows = { value: [1 / 6, 4 / 6, 1 / 6], first: [-1, 1], second: [1, -2, 1], third: [-1, 3, -3, 1] } as const;
+const rows = {
+  value: [1 / 6, 4 / 6, 1 / 6],
+  first: [-1, 1],
+  second: [1, -2, 1],
+  third: [-1, 3, -3, 1],
+} as const;
 
 /** Value that is best against an absolute cost and a hard limit: drawn towards nought, then cut. */
 function shrink(v: number, by: number, limit: number): number {
@@ -150,7 +159,14 @@ interface Rows {
 const rowsOf = (n: number): Rows => ({ z: new Float64Array(n), u: new Float64Array(n) });
 
 /** Takes a row's new value; `errors` gathers the greatest distance from the way and the greatest change. */
-function settle(errors: Float64Array, rows: Rows, i: number, value: number, ahead: number, next: number): void {
+function settle(
+  errors: Float64Array,
+  rows: Rows,
+  i: number,
+  value: number,
+  ahead: number,
+  next: number,
+): void {
   const off = abs(value - next);
   const change = abs(next - rows.z[i]!);
   if (off > errors[0]!) errors[0] = off;
@@ -167,7 +183,11 @@ function settle(errors: Float64Array, rows: Rows, i: number, value: number, ahea
 export function solvePath(problem: PathProblem): PathAnswer {
   const { count, seconds, low, high, bands, wanted, pull } = problem;
   if (high - low < 1e-9) return { controls: new Float64Array(count).fill(low), relaxed: 1 };
-  const allow = relaxFor(problem, problem.maxSpeed * seconds * limitMargin, problem.maxAcceleration * seconds * seconds * limitMargin);
+  const allow = relaxFor(
+    problem,
+    problem.maxSpeed * seconds * limitMargin,
+    problem.maxAcceleration * seconds * seconds * limitMargin,
+  );
   const speed = problem.maxSpeed * seconds * limitMargin * allow;
   const acceleration = problem.maxAcceleration * seconds * seconds * limitMargin * allow;
   const stands = new Uint8Array(count);
@@ -177,7 +197,10 @@ export function solvePath(problem: PathProblem): PathAnswer {
   }
   const knots = count - 2;
   const { first, second, third } = problem.weights;
-  const fixed = problem.fixed.map((f) => ({ ...splineWeights(f.u, count), value: max(low, min(high, f.value)) }));
+  const fixed = problem.fixed.map((f) => ({
+    ...splineWeights(f.u, count),
+    value: max(low, min(high, f.value)),
+  }));
 
   const c = new Float64Array(count);
   let start = (low + high) / 2;
@@ -206,7 +229,14 @@ export function solvePath(problem: PathProblem): PathAnswer {
         const value = (c[k]! + 4 * c[k + 1]! + c[k + 2]!) / 6;
         const ahead = round === 1 ? value : overRelaxation * value + (1 - overRelaxation) * rows.z[k]!;
         const v = ahead + rows.u[k]!;
-        settle(errors, rows, k, value, ahead, v < l ? (v + by < l ? v + by : l) : v > h ? (v - by > h ? v - by : h) : v);
+        settle(
+          errors,
+          rows,
+          k,
+          value,
+          ahead,
+          v < l ? (v + by < l ? v + by : l) : v > h ? (v - by > h ? v - by : h) : v,
+        );
       }
     }
     for (let i = 0; i < count; i++) {
@@ -234,7 +264,8 @@ export function solvePath(problem: PathProblem): PathAnswer {
       const ratio = primal / max(1e-12, moved);
       const next = ratio > 5 ? min(600, rho * 2.5) : ratio < 1 / 5 ? max(0.1, rho / 2.5) : rho;
       if (next !== rho) {
-        for (const rows of [...banded, r1, r2, r3, room]) for (let i = 0; i < rows.u.length; i++) rows.u[i]! *= rho / next;
+        for (const rows of [...banded, r1, r2, r3, room])
+          for (let i = 0; i < rows.u.length; i++) rows.u[i]! *= rho / next;
         rho = next;
         matrix = matrixOf(problem, fixed, rho);
       }
@@ -243,7 +274,8 @@ export function solvePath(problem: PathProblem): PathAnswer {
     right.fill(0);
     for (let k = 0; k < knots; k++) {
       let q = pull[k]! > 0 ? pull[k]! * wanted[k]! : 0;
-      for (let b = 0; b < bands.length; b++) if (bands[b]!.low[k]! === bands[b]!.low[k]!) q += rho * (banded[b]!.z[k]! - banded[b]!.u[k]!);
+      for (let b = 0; b < bands.length; b++)
+        if (bands[b]!.low[k]! === bands[b]!.low[k]!) q += rho * (banded[b]!.z[k]! - banded[b]!.u[k]!);
       right[k]! += q / 6;
       right[k + 1]! += (4 * q) / 6;
       right[k + 2]! += q / 6;
@@ -272,7 +304,12 @@ export function solvePath(problem: PathProblem): PathAnswer {
   }
   if (!fixed.length) standIfAsGood(problem, c);
   putRight(problem, c, stands, fixed, speed, acceleration);
-  return { controls: c, relaxed: fixed.length ? max(1, overLimits(c, problem.maxSpeed * seconds, problem.maxAcceleration * seconds * seconds)) : 1 };
+  return {
+    controls: c,
+    relaxed: fixed.length
+      ? max(1, overLimits(c, problem.maxSpeed * seconds, problem.maxAcceleration * seconds * seconds))
+      : 1,
+  };
 }
 
 /** Where standing still costs no more than what was found, the window stands: the turns come near to that, never quite to it. */
@@ -287,7 +324,8 @@ function standIfAsGood(problem: PathProblem, c: Float64Array): void {
 function overLimits(c: Float64Array, speed: number, acceleration: number): number {
   let over = 0;
   for (let i = 0; i + 1 < c.length; i++) over = max(over, abs(c[i + 1]! - c[i]!) / speed);
-  for (let i = 0; i + 2 < c.length; i++) over = max(over, abs(c[i + 2]! - 2 * c[i + 1]! + c[i]!) / acceleration);
+  for (let i = 0; i + 2 < c.length; i++)
+    over = max(over, abs(c[i + 2]! - 2 * c[i + 1]! + c[i]!) / acceleration);
   return over;
 }
 
@@ -301,10 +339,16 @@ function spread(row: readonly number[], into: Float64Array, first: number, value
   for (let i = 0; i < row.length; i++) into[first + i]! += row[i]! * value;
 }
 
-function matrixOf(problem: PathProblem, fixed: readonly { first: number; weights: readonly number[] }[], rho: number): Banded {
+function matrixOf(
+  problem: PathProblem,
+  fixed: readonly { first: number; weights: readonly number[] }[],
+  rho: number,
+): Banded {
   const matrix = new Banded(problem.count);
   for (let k = 0; k < problem.count - 2; k++) {
-    const weight = (problem.pull[k]! > 0 ? problem.pull[k]! : 0) + rho * problem.bands.reduce((n, b) => n + (b.low[k]! === b.low[k]! ? 1 : 0), 0);
+    const weight =
+      (problem.pull[k]! > 0 ? problem.pull[k]! : 0) +
+      rho * problem.bands.reduce((n, b) => n + (b.low[k]! === b.low[k]! ? 1 : 0), 0);
     if (weight > 0) matrix.add(k, rows.value, weight);
   }
   for (let i = 0; i < problem.count; i++) {
@@ -334,11 +378,18 @@ function relaxFor(problem: PathProblem, speed: number, acceleration: number): nu
 }
 
 /** Exactness after the turns: what stands stands, fixed points are met, limits hold, the window stays in its room. */
-function putRight(problem: PathProblem, c: Float64Array, stands: Uint8Array, fixed: readonly { first: number; weights: readonly number[]; value: number }[], speed: number, acceleration: number): void {
+function putRight(
+  problem: PathProblem,
+  c: Float64Array,
+  stands: Uint8Array,
+  fixed: readonly { first: number; weights: readonly number[]; value: number }[],
+  speed: number,
+  acceleration: number,
+): void {
   const n = c.length;
   // Runs that hardly move are made to stand.
   const hardly = 2e-4;
-  for (let i = 0; i < n; ) {
+  for (let i = 0; i < n;) {
     let end = i + 1;
     let [low, high] = [c[i]!, c[i]!];
     while (end < n) {
@@ -387,13 +438,19 @@ function putRight(problem: PathProblem, c: Float64Array, stands: Uint8Array, fix
 }
 
 /** Moves the four controls of one point together until it is met. */
-function meetExactly(problem: PathProblem, c: Float64Array, f: { first: number; weights: readonly number[]; value: number }): void {
+function meetExactly(
+  problem: PathProblem,
+  c: Float64Array,
+  f: { first: number; weights: readonly number[]; value: number },
+): void {
   for (let pass = 0; pass < 60; pass++) {
     const off = f.value - apply(f.weights, c, f.first);
     if (abs(off) < 1e-12) return;
-    for (let i = 0; i < f.weights.length; i++) c[f.first + i] = max(problem.low, min(problem.high, c[f.first + i]! + off));
+    for (let i = 0; i < f.weights.length; i++)
+      c[f.first + i] = max(problem.low, min(problem.high, c[f.first + i]! + off));
   }
 }
 
 /** A way's place at a frame, `step` frames from knot to knot. */
-export const pathAt = (controls: ArrayLike<number>, frame: number, step: number): number => splineAt(controls, frame / step);
+export const pathAt = (controls: ArrayLike<number>, frame: number, step: number): number =>
+  splineAt(controls, frame / step);

@@ -15,19 +15,32 @@ export function splineAt(controls: ArrayLike<number>, u: number): number {
   const t = within - k;
   const [t2, s] = [t * t, 1 - t];
   const t3 = t2 * t;
-  return (s * s * s * controls[k]! + (3 * t3 - 6 * t2 + 4) * controls[k + 1]! + (-3 * t3 + 3 * t2 + 3 * t + 1) * controls[k + 2]! + t3 * controls[k + 3]!) / 6;
+  return (
+    (s * s * s * controls[k]! +
+      (3 * t3 - 6 * t2 + 4) * controls[k + 1]! +
+      (-3 * t3 + 3 * t2 + 3 * t + 1) * controls[k + 2]! +
+      t3 * controls[k + 3]!) /
+    6
+  );
 }
 
 /** What the four controls around a place weigh there, and the first of them. */
-export function splineWeights(u: number, count: number): { first: number; weights: [number, number, number, number] } {
+export function splineWeights(
+  u: number,
+  count: number,
+): { first: number; weights: [number, number, number, number] } {
   const most = count - 3;
   const within = Math.max(0, Math.min(most, u));
   const first = within === most ? most - 1 : Math.floor(within);
   const t = within - first;
   const [t2, s] = [t * t, 1 - t];
   const t3 = t2 * t;
-  return { first, weights: [(s * s * s) / 6, (3 * t3 - 6 * t2 + 4) / 6, (-3 * t3 + 3 * t2 + 3 * t + 1) / 6, t3 / 6] };
+  return {
+    first,
+    weights: [(s * s * s) / 6, (3 * t3 - 6 * t2 + 4) / 6, (-3 * t3 + 3 * t2 + 3 * t + 1) / 6, t3 / 6],
+  };
 }
 
 /** Controls of a spline over at least `frames` frames, `step` frames apart. */
-export const controlsFor = (frames: number, step: number): number => Math.max(1, Math.ceil((frames - 1) / step - 1e-9)) + 3;
+export const controlsFor = (frames: number, step: number): number =>
+  Math.max(1, Math.ceil((frames - 1) / step - 1e-9)) + 3;

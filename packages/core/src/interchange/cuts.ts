@@ -6,5 +6,7 @@ import { readOtio } from './otio.ts';
 
 /** Reads an edit list by its ending and contents: CMX 3600 EDL or OpenTimelineIO. */
 export function readCutList(text: string, fileName: string, rate: Rate): Result<ReadCuts> {
-  return /\.otio$/i.test(fileName) || text.trimStart().startsWith('{') ? readOtio(text, rate) : readEdl(text, rate);
+  return /\.otio$/i.test(fileName) || text.trimStart().startsWith('{')
+    ? readOtio(text, rate)
+    : readEdl(text, rate);
 }

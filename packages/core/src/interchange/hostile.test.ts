@@ -12,10 +12,35 @@ import { readCutList } from './cuts.ts';
 // No text that anybody hands over brings a reader down: it is read, or refused with a sentence.
 
 const film = { film: 'Kite', rate: rate(30000, 1001), frames: 5000 };
-const cut = { ...film, title: 'Kite', kept: [{ from: 10, to: 500 }, { from: 900, to: 1200 }], pace: asEdited, framing: heldFraming() };
+const cut = {
+  ...film,
+  title: 'Kite',
+  kept: [
+    { from: 10, to: 500 },
+    { from: 900, to: 1200 },
+  ],
+  pace: asEdited,
+  framing: heldFraming(),
+};
 const book = JSON.stringify({
-  format: 'mivvy-spec-book', version: 1,
-  outlets: [{ id: 'kelpie', name: 'Kelpie', placements: [{ id: 'tall', name: 'Tall', frame: { width: 1080, height: 1920 }, container: 'mp4', video: { codec: 'h264', rate: { mode: 'quality', crf: 20 } }, audio: null }] }],
+  format: 'mivvy-spec-book',
+  version: 1,
+  outlets: [
+    {
+      id: 'kelpie',
+      name: 'Kelpie',
+      placements: [
+        {
+          id: 'tall',
+          name: 'Tall',
+          frame: { width: 1080, height: 1920 },
+          container: 'mp4',
+          video: { codec: 'h264', rate: { mode: 'quality', crf: 20 } },
+          audio: null,
+        },
+      ],
+    },
+  ],
 });
 
 /** Readers, each with a text that it takes. */
@@ -30,8 +55,31 @@ const readers: readonly [string, string, (text: string) => Result<unknown>][] = 
 
 /** A good text with some places of it overwritten, doubled or cut out. */
 const damaged = (text: string) =>
-  fc.array(fc.record({ at: fc.nat({ max: text.length }), length: fc.nat({ max: 40 }), put: fc.oneof(fc.string({ unit: 'binary', maxLength: 12 }), fc.constantFrom('99999999999999999999', '-1', '1e999', 'null', '[[[[', '{}', '\u0000', '99:99:99:99', '"')) }), { minLength: 1, maxLength: 5 })
-    .map((changes) => changes.reduce((t, { at, length, put }) => t.slice(0, at) + put + t.slice(at + length), text));
+  fc
+    .array(
+      fc.record({
+        at: fc.nat({ max: text.length }),
+        length: fc.nat({ max: 40 }),
+        put: fc.oneof(
+          fc.string({ unit: 'binary', maxLength: 12 }),
+          fc.constantFrom(
+            '99999999999999999999',
+            '-1',
+            '1e999',
+            'null',
+            '[[[[',
+            '{}',
+            '\u0000',
+            '99:99:99:99',
+            '"',
+          ),
+        ),
+      }),
+      { minLength: 1, maxLength: 5 },
+    )
+    .map((changes) =>
+      changes.reduce((t, { at, length, put }) => t.slice(0, at) + put + t.slice(at + length), text),
+    );
 
 function answered(result: Result<unknown>): void {
   if (result.ok) return;
@@ -41,11 +89,21 @@ function answered(result: Result<unknown>): void {
 }
 
 describe.each(readers)('%s', (_what, good, read) => {
-  test('any text', () => fc.assert(fc.property(fc.string({ unit: 'binary', maxLength: 400 }), (text) => answered(read(text)))));
-  test('a good text that was damaged', () => fc.assert(fc.property(damaged(good), (text) => answered(read(text))), { numRuns: 200 }));
+  test('any text', () =>
+    fc.assert(fc.property(fc.string({ unit: 'binary', maxLength: 400 }), (text) => answered(read(text)))));
+  test('a good text that was damaged', () =>
+    fc.assert(
+      fc.property(damaged(good), (text) => answered(read(text))),
+      { numRuns: 200 },
+    ));
   test('any JSON', () => fc.assert(fc.property(fc.json(), (text) => answered(read(text)))));
   test('parts within parts without end', () => {
-    for (const [open, close] of [['[', ']'], ['{"children":[', ']}'], ['{"OTIO_SCHEMA":"Stack.1","children":[', ']}'], ['{"OTIO_SCHEMA":"Timeline.1","tracks":{"children":[', ']}}']] as const) {
+    for (const [open, close] of [
+      ['[', ']'],
+      ['{"children":[', ']}'],
+      ['{"OTIO_SCHEMA":"Stack.1","children":[', ']}'],
+      ['{"OTIO_SCHEMA":"Timeline.1","tracks":{"children":[', ']}}'],
+    ] as const) {
       answered(read(open.repeat(20_000) + close.repeat(20_000)));
     }
   });

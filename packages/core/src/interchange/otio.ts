@@ -22,7 +22,12 @@ const kindOf = (thing: Item) => thing.OTIO_SCHEMA.replace(/\.\d+$/, '');
 const seconds = (t: { rate: number; value: number }) => t.value / t.rate;
 
 function childrenOf(thing: Item): Item[] {
-  return Array.isArray(thing.children) ? thing.children.flatMap((c) => { const parsed = item.safeParse(c); return parsed.success ? [parsed.data as Item] : []; }) : [];
+  return Array.isArray(thing.children)
+    ? thing.children.flatMap((c) => {
+        const parsed = item.safeParse(c);
+        return parsed.success ? [parsed.data as Item] : [];
+      })
+    : [];
 }
 
 /** Parts within parts go no deeper than this; anything deeper has no length. */
@@ -30,13 +35,16 @@ const deepest = 64;
 
 function lengthOf(thing: Item, depth = 0): number | null {
   if (thing.source_range) return seconds(thing.source_range.duration);
-  const reference = thing.media_reference ?? thing.media_references?.[thing.active_media_reference_key ?? 'DEFAULT_MEDIA'];
+  const reference =
+    thing.media_reference ?? thing.media_references?.[thing.active_media_reference_key ?? 'DEFAULT_MEDIA'];
   if (reference?.available_range) return seconds(reference.available_range.duration);
   if (depth >= deepest) return null;
   const inner = childrenOf(thing).map((child) => lengthOf(child, depth + 1));
   if (inner.length === 0 || inner.some((n) => n === null)) return null;
   // A track is as long as its parts together, a stack as long as its longest.
-  return kindOf(thing) === 'Stack' ? (inner as number[]).reduce((a, b) => Math.max(a, b), 0) : (inner as number[]).reduce((a, b) => a + b, 0);
+  return kindOf(thing) === 'Stack'
+    ? (inner as number[]).reduce((a, b) => Math.max(a, b), 0)
+    : (inner as number[]).reduce((a, b) => a + b, 0);
 }
 
 /** Reads the cut points of the first picture track of an OpenTimelineIO file (its JSON schema). Nested parts count as one shot. */
@@ -45,17 +53,36 @@ export function readOtio(text: string, rate: Rate): Result<ReadCuts> {
   try {
     data = JSON.parse(text);
   } catch (error) {
-    return fail('otio-not-json', `This is not an OpenTimelineIO file: ${(error as Error).message}.`, 'Export it again from the editor.');
+    return fail(
+      'otio-not-json',
+      `This is not an OpenTimelineIO file: ${(error as Error).message}.`,
+      'Export it again from the editor.',
+    );
   }
   const top = item.safeParse(data);
-  if (!top.success) return fail('otio-refused', 'This is JSON, but not an OpenTimelineIO file.', 'Export it again from the editor.');
+  if (!top.success)
+    return fail(
+      'otio-refused',
+      'This is JSON, but not an OpenTimelineIO file.',
+      'Export it again from the editor.',
+    );
   const timeline = top.data as Item;
   const stack = kindOf(timeline) === 'Timeline' ? item.safeParse(timeline.tracks) : top;
-  const tracks = stack.success ? (kindOf(stack.data as Item) === 'Track' ? [stack.data as Item] : childrenOf(stack.data as Item)) : [];
+  const tracks = stack.success
+    ? kindOf(stack.data as Item) === 'Track'
+      ? [stack.data as Item]
+      : childrenOf(stack.data as Item)
+    : [];
   const picture = tracks.find((t) => kindOf(t) === 'Track' && t.kind === 'Video' && childrenOf(t).length > 0);
-  if (!picture) return fail('otio-no-picture', 'The file has no picture track with anything on it.', 'Export the picture track.');
+  if (!picture)
+    return fail(
+      'otio-no-picture',
+      'The file has no picture track with anything on it.',
+      'Export the picture track.',
+    );
   const words: string[] = [];
-  if (tracks.filter((t) => t.kind === 'Video').length > 1) words.push('It has several picture tracks: the first was read.');
+  if (tracks.filter((t) => t.kind === 'Video').length > 1)
+    words.push('It has several picture tracks: the first was read.');
   const cuts: number[] = [];
   const joins: ReadCuts['joins'] = [];
   const rates = new Set<number>();
@@ -64,7 +91,10 @@ export function readOtio(text: string, rate: Rate): Result<ReadCuts> {
   for (const child of childrenOf(picture)) {
     if (kindOf(child) === 'Transition') {
       const cut = nearestFrame(at, rate);
-      const span = { from: nearestFrame(at - (child.in_offset ? seconds(child.in_offset) : 0), rate), to: nearestFrame(at + (child.out_offset ? seconds(child.out_offset) : 0), rate) };
+      const span = {
+        from: nearestFrame(at - (child.in_offset ? seconds(child.in_offset) : 0), rate),
+        to: nearestFrame(at + (child.out_offset ? seconds(child.out_offset) : 0), rate),
+      };
       if (span.to > span.from && cut > 0) joins.push({ cut, span });
       continue;
     }
@@ -78,10 +108,15 @@ export function readOtio(text: string, rate: Rate): Result<ReadCuts> {
     if (frame > 0) cuts.push(frame);
     at += length;
   }
-  if (unknown) words.push(`${unknown} ${unknown === 1 ? 'part has' : 'parts have'} no length and ${unknown === 1 ? 'was' : 'were'} left out.`);
+  if (unknown)
+    words.push(
+      `${unknown} ${unknown === 1 ? 'part has' : 'parts have'} no length and ${unknown === 1 ? 'was' : 'were'} left out.`,
+    );
   for (const other of rates) {
     if (Math.abs(other - fps(rate)) > 0.01 && compareRates(nearestKnownRate(other), rate) !== 0) {
-      words.push(`It counts ${rateLabel(nearestKnownRate(other))} frames a second and the master has ${rateLabel(rate)}: cuts were put on the nearest frame.`);
+      words.push(
+        `It counts ${rateLabel(nearestKnownRate(other))} frames a second and the master has ${rateLabel(rate)}: cuts were put on the nearest frame.`,
+      );
       break;
     }
   }

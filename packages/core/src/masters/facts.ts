@@ -91,18 +91,34 @@ export function masterSeconds(facts: MasterFacts): number {
 const timedAlone = (facts: MasterFacts): boolean => /mpegts|^mpeg$/.test(facts.container);
 
 /** Where the first picture stands when the picture is read without the sound, seconds. */
-export const pictureStart = (facts: MasterFacts): number => (timedAlone(facts) ? 0 : facts.video.startSeconds);
+export const pictureStart = (facts: MasterFacts): number =>
+  timedAlone(facts) ? 0 : facts.video.startSeconds;
 
 /** Where the first picture stands when the sound is read without the picture, seconds; below zero where the sound starts later. */
 export function pictureStartInSound(facts: MasterFacts): number {
-  return timedAlone(facts) && facts.audio ? facts.video.startSeconds - facts.audio.startSeconds : facts.video.startSeconds;
+  return timedAlone(facts) && facts.audio
+    ? facts.video.startSeconds - facts.audio.startSeconds
+    : facts.video.startSeconds;
 }
 
 /** Names of codecs as their standards write them; any other as the probe calls it. */
 export function codecLabel(codec: string): string {
   const names: Record<string, string> = {
-    h264: 'H.264', hevc: 'HEVC', vp9: 'VP9', vp8: 'VP8', av1: 'AV1', mjpeg: 'Motion JPEG',
-    mpeg4: 'MPEG-4', mpeg2video: 'MPEG-2', aac: 'AAC', opus: 'Opus', mp3: 'MP3', flac: 'FLAC', vorbis: 'Vorbis', ac3: 'AC-3', eac3: 'E-AC-3',
+    h264: 'H.264',
+    hevc: 'HEVC',
+    vp9: 'VP9',
+    vp8: 'VP8',
+    av1: 'AV1',
+    mjpeg: 'Motion JPEG',
+    mpeg4: 'MPEG-4',
+    mpeg2video: 'MPEG-2',
+    aac: 'AAC',
+    opus: 'Opus',
+    mp3: 'MP3',
+    flac: 'FLAC',
+    vorbis: 'Vorbis',
+    ac3: 'AC-3',
+    eac3: 'E-AC-3',
   };
   return names[codec] ?? (codec.startsWith('pcm_') ? 'PCM' : codec);
 }
@@ -138,48 +154,101 @@ export function masterSummary(facts: MasterFacts): string {
 export function masterNotes(facts: MasterFacts): MasterNote[] {
   const v = facts.video;
   const notes: MasterNote[] = [];
-  const say = (code: string, weight: MasterNote['weight'], sentence: string) => notes.push({ code, weight, sentence });
+  const say = (code: string, weight: MasterNote['weight'], sentence: string) =>
+    notes.push({ code, weight, sentence });
   const rate = fps(v.rate);
 
   if (v.rotation !== 0) {
-    say('rotated', 'note', `Stored ${v.rotation === 180 ? 'upside down' : 'sideways'} and turned ${v.rotation}° when shown: it is worked on upright, ${sizeLabel(v.displayed)}.`);
+    say(
+      'rotated',
+      'note',
+      `Stored ${v.rotation === 180 ? 'upside down' : 'sideways'} and turned ${v.rotation}° when shown: it is worked on upright, ${sizeLabel(v.displayed)}.`,
+    );
   }
   if (v.pixelAspect.num !== v.pixelAspect.den) {
-    say('pixel-aspect', 'note', `Stored as ${sizeLabel(v.coded)} with stretched pixels: it is worked on as ${sizeLabel(v.displayed)}.`);
+    say(
+      'pixel-aspect',
+      'note',
+      `Stored as ${sizeLabel(v.coded)} with stretched pixels: it is worked on as ${sizeLabel(v.displayed)}.`,
+    );
   }
   if (v.mirrored) {
-    say('mirrored', 'note', `Stored mirrored, ${v.mirrored === 'across' ? 'left to right' : 'top to bottom'}, and turned over when shown: it is worked on as it is shown.`);
+    say(
+      'mirrored',
+      'note',
+      `Stored mirrored, ${v.mirrored === 'across' ? 'left to right' : 'top to bottom'}, and turned over when shown: it is worked on as it is shown.`,
+    );
   }
   if (v.gaps) {
-    say('gaps', 'look', `${v.gaps} small ${v.gaps === 1 ? 'gap' : 'gaps'} between its pictures ${v.gaps === 1 ? 'is' : 'are'} closed to a steady ${rateLabel(v.rate)} frames a second; a frame may be shown twice there, so that sound and picture stay together.`);
+    say(
+      'gaps',
+      'look',
+      `${v.gaps} small ${v.gaps === 1 ? 'gap' : 'gaps'} between its pictures ${v.gaps === 1 ? 'is' : 'are'} closed to a steady ${rateLabel(v.rate)} frames a second; a frame may be shown twice there, so that sound and picture stay together.`,
+    );
   } else if (v.rateVaries) {
-    say('rate-varies', 'look', `The frame rate changes inside the file: it is conformed to ${rateLabel(v.rate)} frames a second, so some frames are repeated or left out.`);
+    say(
+      'rate-varies',
+      'look',
+      `The frame rate changes inside the file: it is conformed to ${rateLabel(v.rate)} frames a second, so some frames are repeated or left out.`,
+    );
   } else if (rate > 30.01) {
     const halved = rateLabel({ num: v.rate.num, den: v.rate.den * 2 });
-    say('fast-rate', 'note', rate / 2 >= 20 && rate / 2 <= 30.01
-      ? `${rateLabel(v.rate)} frames a second: places with a 30 cap will get every second frame, ${halved}.`
-      : `${rateLabel(v.rate)} frames a second: places with a 30 cap will get fewer.`);
+    say(
+      'fast-rate',
+      'note',
+      rate / 2 >= 20 && rate / 2 <= 30.01
+        ? `${rateLabel(v.rate)} frames a second: places with a 30 cap will get every second frame, ${halved}.`
+        : `${rateLabel(v.rate)} frames a second: places with a 30 cap will get fewer.`,
+    );
   }
   if (v.hdr !== 'none') {
-    say('hdr', 'look', `High dynamic range (${v.hdr === 'pq' ? 'PQ' : 'HLG'}): it is tone-mapped to BT.709 for the proofs and for every file.`);
+    say(
+      'hdr',
+      'look',
+      `High dynamic range (${v.hdr === 'pq' ? 'PQ' : 'HLG'}): it is tone-mapped to BT.709 for the proofs and for every file.`,
+    );
   }
   if (v.bitDepth > 8) say('deep', 'note', `${v.bitDepth} bits a channel: delivered at 8.`);
   if (v.interlaced) say('interlaced', 'look', 'Interlaced: each pair of fields becomes one whole frame.');
   const oblong = v.displayed.width / v.displayed.height;
-  if (Math.abs(oblong - 4 / 3) < 0.02) say('classic', 'note', `${aspectLabel({ width: 4, height: 3 })}: a tall 9:16 window shows 42 % of its width.`);
+  if (Math.abs(oblong - 4 / 3) < 0.02)
+    say(
+      'classic',
+      'note',
+      `${aspectLabel({ width: 4, height: 3 })}: a tall 9:16 window shows 42 % of its width.`,
+    );
   if (v.displayed.width % 2 || v.displayed.height % 2) {
-    say('odd-size', 'note', `${sizeLabel(v.displayed)} is an odd size: windows are cut from it without losing the odd line.`);
+    say(
+      'odd-size',
+      'note',
+      `${sizeLabel(v.displayed)} is an odd size: windows are cut from it without losing the odd line.`,
+    );
   }
-  if (Math.max(v.displayed.width, v.displayed.height) >= 3840 && Math.min(v.displayed.width, v.displayed.height) >= 2160) {
+  if (
+    Math.max(v.displayed.width, v.displayed.height) >= 3840 &&
+    Math.min(v.displayed.width, v.displayed.height) >= 2160
+  ) {
     say('large', 'note', 'Large enough for the bigger frame where a place takes one.');
   } else if (Math.min(v.displayed.width, v.displayed.height) < 720) {
-    say('small', 'look', `Only ${sizeLabel(v.displayed)}: most places will enlarge it, and it will look soft.`);
+    say(
+      'small',
+      'look',
+      `Only ${sizeLabel(v.displayed)}: most places will enlarge it, and it will look soft.`,
+    );
   }
   if (!facts.audio) say('no-audio', 'look', 'No sound: every version of it is silent.');
-  else if (facts.audio.loudness && facts.audio.loudness.integratedLufs === null) say('silent', 'look', 'It has a sound track, but nothing is heard in it.');
-  else if (facts.audio.channels > 2) say('many-channels', 'note', `${facts.audio.channels} channels of sound: mixed down to what each place takes.`);
-  if (facts.audioStreams > 1) say('many-tracks', 'look', `${facts.audioStreams} sound tracks: the first is used.`);
-  if (masterSeconds(facts) < 1) say('very-short', 'look', `Only ${v.frames} frame${v.frames === 1 ? '' : 's'} long.`);
+  else if (facts.audio.loudness && facts.audio.loudness.integratedLufs === null)
+    say('silent', 'look', 'It has a sound track, but nothing is heard in it.');
+  else if (facts.audio.channels > 2)
+    say(
+      'many-channels',
+      'note',
+      `${facts.audio.channels} channels of sound: mixed down to what each place takes.`,
+    );
+  if (facts.audioStreams > 1)
+    say('many-tracks', 'look', `${facts.audioStreams} sound tracks: the first is used.`);
+  if (masterSeconds(facts) < 1)
+    say('very-short', 'look', `Only ${v.frames} frame${v.frames === 1 ? '' : 's'} long.`);
   return notes;
 }
 
@@ -205,8 +274,20 @@ export function browserPlays(facts: MasterFacts): boolean {
   const v = facts.video;
   const containerOk = /mp4|mov|webm|matroska/.test(facts.container);
   const codecOk = ['h264', 'vp8', 'vp9', 'av1'].includes(v.codec);
-  const pictureOk = (v.pixelFormat === 'yuv420p' || v.pixelFormat === 'yuvj420p') && v.hdr === 'none' && !v.interlaced && !v.rateVaries && !v.mirrored && !v.countedFromStart;
+  const pictureOk =
+    (v.pixelFormat === 'yuv420p' || v.pixelFormat === 'yuvj420p') &&
+    v.hdr === 'none' &&
+    !v.interlaced &&
+    !v.rateVaries &&
+    !v.mirrored &&
+    !v.countedFromStart;
   // Matroska is played only in its web subset; sound that a browser cannot decode would be silent in the proof.
   const matroskaOk = !/matroska/.test(facts.container) || ['vp8', 'vp9', 'av1'].includes(v.codec);
-  return containerOk && codecOk && pictureOk && matroskaOk && (!facts.audio || playableAudio.has(facts.audio.codec));
+  return (
+    containerOk &&
+    codecOk &&
+    pictureOk &&
+    matroskaOk &&
+    (!facts.audio || playableAudio.has(facts.audio.codec))
+  );
 }

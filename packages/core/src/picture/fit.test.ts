@@ -61,8 +61,21 @@ describe('safe margins', () => {
 });
 
 test('shapes are named as practitioners write them', () => {
-  expect([tall, hd, { width: 1080, height: 1350 }, { width: 1500, height: 500 }, { width: 1000, height: 1500 }, { width: 1528, height: 800 }].map(aspectLabel)).toEqual(['9:16', '16:9', '4:5', '3:1', '2:3', '1.91:1']);
-  expect([shapeWord(tall), shapeWord(hd), shapeWord({ width: 5, height: 5 })]).toEqual(['tall', 'wide', 'square']);
+  expect(
+    [
+      tall,
+      hd,
+      { width: 1080, height: 1350 },
+      { width: 1500, height: 500 },
+      { width: 1000, height: 1500 },
+      { width: 1528, height: 800 },
+    ].map(aspectLabel),
+  ).toEqual(['9:16', '16:9', '4:5', '3:1', '2:3', '1.91:1']);
+  expect([shapeWord(tall), shapeWord(hd), shapeWord({ width: 5, height: 5 })]).toEqual([
+    'tall',
+    'wide',
+    'square',
+  ]);
 });
 
 test('areas overlap when they share more than an edge', () => {
@@ -75,22 +88,32 @@ const side = fc.integer({ min: 16, max: 4096 });
 const size = fc.record({ width: side, height: side });
 
 test('the largest window has the frame’s shape, fits, and touches the master on two sides', () => {
-  fc.assert(fc.property(size, size, (master, frame) => {
-    const w = largestWindowSize(master, frame);
-    expect(w.width / w.height).toBeCloseTo(frame.width / frame.height, 6);
-    expect(w.width).toBeLessThanOrEqual(master.width + 1e-9);
-    expect(w.height).toBeLessThanOrEqual(master.height + 1e-9);
-    expect(Math.abs(w.width - master.width) < 1e-9 || Math.abs(w.height - master.height) < 1e-9).toBe(true);
-  }));
+  fc.assert(
+    fc.property(size, size, (master, frame) => {
+      const w = largestWindowSize(master, frame);
+      expect(w.width / w.height).toBeCloseTo(frame.width / frame.height, 6);
+      expect(w.width).toBeLessThanOrEqual(master.width + 1e-9);
+      expect(w.height).toBeLessThanOrEqual(master.height + 1e-9);
+      expect(Math.abs(w.width - master.width) < 1e-9 || Math.abs(w.height - master.height) < 1e-9).toBe(true);
+    }),
+  );
 });
 
 test('even windows are even, inside, and within a pixel and a half of the true one', () => {
-  fc.assert(fc.property(size, size, fc.double({ min: 0, max: 1, noNaN: true }), fc.double({ min: 0, max: 1, noNaN: true }), (master, frame, x, y) => {
-    const window = windowOf({ x, y, zoom: 1 }, master, frame);
-    const even = evenWindow(window, master);
-    for (const n of [even.x, even.y, even.width, even.height]) expect(Math.abs(n) % 2).toBe(0);
-    expect(even.x + even.width).toBeLessThanOrEqual(master.width);
-    expect(even.y + even.height).toBeLessThanOrEqual(master.height);
-    expect(Math.abs(even.width - Math.max(2, window.width))).toBeLessThanOrEqual(2);
-  }));
+  fc.assert(
+    fc.property(
+      size,
+      size,
+      fc.double({ min: 0, max: 1, noNaN: true }),
+      fc.double({ min: 0, max: 1, noNaN: true }),
+      (master, frame, x, y) => {
+        const window = windowOf({ x, y, zoom: 1 }, master, frame);
+        const even = evenWindow(window, master);
+        for (const n of [even.x, even.y, even.width, even.height]) expect(Math.abs(n) % 2).toBe(0);
+        expect(even.x + even.width).toBeLessThanOrEqual(master.width);
+        expect(even.y + even.height).toBeLessThanOrEqual(master.height);
+        expect(Math.abs(even.width - Math.max(2, window.width))).toBeLessThanOrEqual(2);
+      },
+    ),
+  );
 });

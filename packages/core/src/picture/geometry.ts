@@ -30,7 +30,10 @@ export interface Margins {
   left: number;
 }
 
-export const sizeSchema = z.object({ width: z.number().int().positive(), height: z.number().int().positive() });
+export const sizeSchema = z.object({
+  width: z.number().int().positive(),
+  height: z.number().int().positive(),
+});
 
 export const rectSchema = z.object({
   x: z.number(),

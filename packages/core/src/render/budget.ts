@@ -43,11 +43,18 @@ export function budgetRate(
   maxBytes: number | undefined,
 ): RateBudget {
   const floorKbps = (floorBitsPerPixel[codec] * frame.width * frame.height * fps(rate)) / 1000;
-  const whole = (kbps: number | undefined) => (kbps === undefined ? null : Math.round(bytesAtRate(kbps + audioKbps, seconds)));
+  const whole = (kbps: number | undefined) =>
+    kbps === undefined ? null : Math.round(bytesAtRate(kbps + audioKbps, seconds));
   const ceiling = maxBytes === undefined ? Infinity : kbpsForBytes(maxBytes, seconds, audioKbps);
   if (wanted.mode === 'two-pass') {
     if (ceiling >= wanted.targetKbps) {
-      return { rate: wanted, lowered: false, feasible: true, floorKbps, expectedBytes: whole(wanted.targetKbps) };
+      return {
+        rate: wanted,
+        lowered: false,
+        feasible: true,
+        floorKbps,
+        expectedBytes: whole(wanted.targetKbps),
+      };
     }
     const targetKbps = Math.max(1, Math.floor(ceiling));
     return {

@@ -7,7 +7,20 @@ import { frameForMaster } from '../picture/fit.ts';
 import { deliveredLength, deliveredRate, sourceFrameAt, type DeliveredRate } from '../time/delivered-rate.ts';
 import { fps, frameToSeconds, rateSchema, type Rate } from '../time/rate.ts';
 import type { FrameSpan } from '../time/span.ts';
-import { asEdited, joinKept, keptFrameAt, keptInOrder, keptLength, keptSchema, pace, pacedRate, paceSchema, paceValue, usualJoinMs, type Pace } from '../edits/cut.ts';
+import {
+  asEdited,
+  joinKept,
+  keptFrameAt,
+  keptInOrder,
+  keptLength,
+  keptSchema,
+  pace,
+  pacedRate,
+  paceSchema,
+  paceValue,
+  usualJoinMs,
+  type Pace,
+} from '../edits/cut.ts';
 import type { Placement } from '../specs/schema.ts';
 import { rateRule } from '../specs/book.ts';
 import { pictureStartInSound, type MasterFacts } from '../masters/facts.ts';
@@ -144,20 +157,35 @@ export interface PlanInput {
  * The rate and the steps of a cut at a pace. A pace changes which frames are shown and not how many a second; only
  * where the film's own rate is not taken and the pace brings it to one that is (24 at 25/24) does it become that.
  */
-export function pacedDelivery(master: Rate, p: Pace, rule: Parameters<typeof deliveredRate>[1]): DeliveredRate {
+export function pacedDelivery(
+  master: Rate,
+  p: Pace,
+  rule: Parameters<typeof deliveredRate>[1],
+): DeliveredRate {
   const own = deliveredRate(master, rule);
   if (p.num === p.den) return own;
   const paced = pacedRate(master, p);
   const at = deliveredRate(paced, rule);
-  const target = own.step.kind === 'nearest' && at.step.kind === 'every' && at.step.n === 1 ? paced : own.rate;
+  const target =
+    own.step.kind === 'nearest' && at.step.kind === 'every' && at.step.n === 1 ? paced : own.rate;
   // Frames of the paced film that go by for each delivered one, as a fraction.
   const [num, den] = [paced.num * target.den, paced.den * target.num];
   const words = target === paced ? `as edited, at a pace of ${Number(paceValue(p).toFixed(4))}` : own.words;
-  return num % den === 0 ? { rate: target, step: { kind: 'every', n: num / den }, unevenPerSecond: 0, words } : { rate: target, step: { kind: 'nearest' }, unevenPerSecond: own.unevenPerSecond, words };
+  return num % den === 0
+    ? { rate: target, step: { kind: 'every', n: num / den }, unevenPerSecond: 0, words }
+    : { rate: target, step: { kind: 'nearest' }, unevenPerSecond: own.unevenPerSecond, words };
 }
 
 /** Works out everything about a version's file. Rules that are broken are not errors here: see `troublesOf`. */
-export function makePlan({ facts, sha256: hash, placement, framing, kept: wanted, pace: p = asEdited, joinMs = usualJoinMs }: PlanInput): PlannedVersion {
+export function makePlan({
+  facts,
+  sha256: hash,
+  placement,
+  framing,
+  kept: wanted,
+  pace: p = asEdited,
+  joinMs = usualJoinMs,
+}: PlanInput): PlannedVersion {
   const v = facts.video;
   const frame: Size = frameForMaster(v.displayed, placement.frame, placement.largerFrame);
   const kept = joinKept(wanted?.length ? wanted : [{ from: 0, to: v.frames }]);
@@ -174,13 +202,24 @@ export function makePlan({ facts, sha256: hash, placement, framing, kept: wanted
           sampleRate: placement.audio.sampleRate,
           channels: placement.audio.channels,
           loudness: placement.audio.loudness
-            ? { integratedLufs: placement.audio.loudness.integratedLufs, truePeakDbtp: placement.audio.loudness.truePeakDbtp }
+            ? {
+                integratedLufs: placement.audio.loudness.integratedLufs,
+                truePeakDbtp: placement.audio.loudness.truePeakDbtp,
+              }
             : null,
           joinMs: kept.length > 1 ? joinMs : 0,
         }
       : null;
   const codec = placement.video.codec;
-  const budget = budgetRate(placement.video.rate, codec, frame, delivered.rate, seconds, audio?.kbps ?? 0, placement.maxBytes);
+  const budget = budgetRate(
+    placement.video.rate,
+    codec,
+    frame,
+    delivered.rate,
+    seconds,
+    audio?.kbps ?? 0,
+    placement.maxBytes,
+  );
   // Without a ceiling no level can be promised for the bitrate: the encoder states the one that it needs.
   const peak = budget.rate.maxKbps;
   const plan: RenderPlan = {
@@ -197,8 +236,14 @@ export function makePlan({ facts, sha256: hash, placement, framing, kept: wanted
     video: {
       codec,
       rate: budget.rate,
-      keyframeFrames: Math.max(1, Math.round((placement.video.keyframeSeconds ?? defaultKeyframeSeconds) * fps(delivered.rate))),
-      level: codec === 'h264' && peak !== undefined ? (lowestH264Level(frame, delivered.rate, peak) ?? null) : null,
+      keyframeFrames: Math.max(
+        1,
+        Math.round((placement.video.keyframeSeconds ?? defaultKeyframeSeconds) * fps(delivered.rate)),
+      ),
+      level:
+        codec === 'h264' && peak !== undefined
+          ? (lowestH264Level(frame, delivered.rate, peak) ?? null)
+          : null,
     },
     audio,
     container: placement.container,
@@ -209,7 +254,13 @@ export function makePlan({ facts, sha256: hash, placement, framing, kept: wanted
 
 /** Which of the kept frames a delivered frame shows, counted in playing order. */
 export function keptIndexAt(plan: RenderPlan, deliveredFrame: number): number {
-  return sourceFrameAt(deliveredFrame, keptLength(plan.kept), pacedRate(plan.master.rate, plan.pace), plan.rate, plan.step);
+  return sourceFrameAt(
+    deliveredFrame,
+    keptLength(plan.kept),
+    pacedRate(plan.master.rate, plan.pace),
+    plan.rate,
+    plan.step,
+  );
 }
 
 /** The master frame that a delivered frame shows. */

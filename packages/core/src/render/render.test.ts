@@ -11,60 +11,112 @@ import { canonicalJson } from '../canonical.ts';
 import { makePlan, masterFrameAt, planFingerprint, renderPlanSchema } from './plan.ts';
 
 const sum = 'a'.repeat(64);
-const plan = (over = {}) => makePlan({ facts: facts(), sha256: sum, placement: story({ duration: {} }), framing: heldFraming(), ...over });
+const plan = (over = {}) =>
+  makePlan({
+    facts: facts(),
+    sha256: sum,
+    placement: story({ duration: {} }),
+    framing: heldFraming(),
+    ...over,
+  });
 
 describe('H.264 levels, Rec. ITU-T H.264 Table A-1 (from memory)', () => {
   test.each([
-    [1080, 1080, 30, '3.2'], [1080, 1920, 30, '4.0'], [1080, 1920, 60, '4.2'], [2160, 3840, 30, '5.1'], [1280, 720, 30, '3.1'], [1920, 1080, 25, '4.0'],
+    [1080, 1080, 30, '3.2'],
+    [1080, 1920, 30, '4.0'],
+    [1080, 1920, 60, '4.2'],
+    [2160, 3840, 30, '5.1'],
+    [1280, 720, 30, '3.1'],
+    [1920, 1080, 25, '4.0'],
   ])('%i × %i at %i needs level %s', (width, height, r, level) => {
     expect(lowestH264Level({ width, height }, rate(r), 4000)).toBe(level);
   });
-  test('a high ceiling raises the level', () => expect(lowestH264Level({ width: 1080, height: 1080 }, rate(30), 30_000)).toBe('4.1'));
-  test('what no level holds has none', () => expect(lowestH264Level({ width: 8192, height: 8192 }, rate(240), 1000)).toBeUndefined());
+  test('a high ceiling raises the level', () =>
+    expect(lowestH264Level({ width: 1080, height: 1080 }, rate(30), 30_000)).toBe('4.1'));
+  test('what no level holds has none', () =>
+    expect(lowestH264Level({ width: 8192, height: 8192 }, rate(240), 1000)).toBeUndefined());
 });
 
 describe('size and rate', () => {
   test('3.5 Mbit/s for 60 s is 26.25 MB (arithmetic)', () => expect(bytesAtRate(3500, 60)).toBe(26_250_000));
   const frame = { width: 1080, height: 1920 };
   const two = { mode: 'two-pass' as const, targetKbps: 3500, maxKbps: 4000 };
-  test('no limit leaves the rate alone', () => expect(budgetRate(two, 'h264', frame, rate(25), 42, 128, undefined)).toMatchObject({ rate: two, lowered: false, feasible: true }));
+  test('no limit leaves the rate alone', () =>
+    expect(budgetRate(two, 'h264', frame, rate(25), 42, 128, undefined)).toMatchObject({
+      rate: two,
+      lowered: false,
+      feasible: true,
+    }));
   test('a limit lowers the rate so that the file fits', () => {
     const got = budgetRate(two, 'h264', frame, rate(25), 42, 128, 10_000_000);
     expect(got).toMatchObject({ lowered: true, feasible: true });
     expect(got.expectedBytes!).toBeLessThanOrEqual(10_000_000);
   });
-  test('below the floor it is not feasible', () => expect(budgetRate(two, 'h264', frame, rate(25), 42, 128, 1_000_000).feasible).toBe(false));
-  test('quality under a size limit becomes two passes', () => expect(budgetRate({ mode: 'quality', crf: 20 }, 'h264', frame, rate(25), 10, 0, 5_000_000).rate.mode).toBe('two-pass'));
+  test('below the floor it is not feasible', () =>
+    expect(budgetRate(two, 'h264', frame, rate(25), 42, 128, 1_000_000).feasible).toBe(false));
+  test('quality under a size limit becomes two passes', () =>
+    expect(
+      budgetRate({ mode: 'quality', crf: 20 }, 'h264', frame, rate(25), 10, 0, 5_000_000).rate.mode,
+    ).toBe('two-pass'));
   test('what fits is what is left beside the sound', () => {
-    fc.assert(fc.property(fc.integer({ min: 100_000, max: 1e9 }), fc.double({ min: 1, max: 600, noNaN: true }), fc.integer({ min: 0, max: 320 }), (bytes, seconds, audio) => {
-      expect(bytesAtRate(kbpsForBytes(bytes, seconds, audio) + audio, seconds)).toBeLessThanOrEqual(bytes);
-    }));
+    fc.assert(
+      fc.property(
+        fc.integer({ min: 100_000, max: 1e9 }),
+        fc.double({ min: 1, max: 600, noNaN: true }),
+        fc.integer({ min: 0, max: 320 }),
+        (bytes, seconds, audio) => {
+          expect(bytesAtRate(kbpsForBytes(bytes, seconds, audio) + audio, seconds)).toBeLessThanOrEqual(
+            bytes,
+          );
+        },
+      ),
+    );
   });
 });
 
 describe('plans', () => {
   test('the story (common practice): 1080 × 1920 at the edit’s 25, two passes at 3.5 under 4 Mbit/s, level 4.0', () => {
     const { plan: p } = plan();
-    expect(p).toMatchObject({ frame: { width: 1080, height: 1920 }, rate: { num: 25, den: 1 }, frames: 1060, video: { level: '4.0', keyframeFrames: 50, rate: { targetKbps: 3500, maxKbps: 4000 } } });
+    expect(p).toMatchObject({
+      frame: { width: 1080, height: 1920 },
+      rate: { num: 25, den: 1 },
+      frames: 1060,
+      video: { level: '4.0', keyframeFrames: 50, rate: { targetKbps: 3500, maxKbps: 4000 } },
+    });
     expect(renderPlanSchema.parse(JSON.parse(JSON.stringify(p)))).toEqual(p);
   });
   test('a 4K master is delivered in the larger frame', () => {
-    expect(plan({ facts: facts({ displayed: { width: 3840, height: 2160 } }) }).plan.frame).toEqual({ width: 2160, height: 3840 });
+    expect(plan({ facts: facts({ displayed: { width: 3840, height: 2160 } }) }).plan.frame).toEqual({
+      width: 2160,
+      height: 3840,
+    });
   });
   test('50 frames a second under the cap: every second frame, counted from the first', () => {
-    const { plan: p } = plan({ facts: facts({ rate: { num: 50, den: 1 }, frames: 601 }), kept: [{ from: 101, to: 601 }] });
+    const { plan: p } = plan({
+      facts: facts({ rate: { num: 50, den: 1 }, frames: 601 }),
+      kept: [{ from: 101, to: 601 }],
+    });
     expect(p.frames).toBe(250);
     expect([masterFrameAt(p, 0), masterFrameAt(p, 1), masterFrameAt(p, 249)]).toEqual([101, 103, 599]);
   });
   test('untagged colour is read as BT.709 from 720 lines up, else as BT.601 (common practice)', () => {
     const colour = { primaries: null, transfer: null, matrix: null, range: null };
     expect(plan({ facts: facts({ colour }) }).plan.master.matrix).toBe('bt709');
-    expect(plan({ facts: facts({ colour, coded: { width: 720, height: 576 } }) }).plan.master.matrix).toBe('bt601');
+    expect(plan({ facts: facts({ colour, coded: { width: 720, height: 576 } }) }).plan.master.matrix).toBe(
+      'bt601',
+    );
   });
   test('fingerprints: equal for equal plans whatever the order of keys, different for any difference', () => {
     const a = plan().plan;
-    expect(planFingerprint(JSON.parse(JSON.stringify(Object.fromEntries(Object.entries(a).reverse()))))).toBe(planFingerprint(a));
-    const others = [plan({ sha256: 'b'.repeat(64) }), plan({ framing: heldFraming({ x: 0.51, y: 0.5, zoom: 1 }) }), plan({ kept: [{ from: 0, to: 1059 }] }), plan({ placement: story({ duration: {}, maxBytes: 9_000_000 }) })];
+    expect(planFingerprint(JSON.parse(JSON.stringify(Object.fromEntries(Object.entries(a).reverse()))))).toBe(
+      planFingerprint(a),
+    );
+    const others = [
+      plan({ sha256: 'b'.repeat(64) }),
+      plan({ framing: heldFraming({ x: 0.51, y: 0.5, zoom: 1 }) }),
+      plan({ kept: [{ from: 0, to: 1059 }] }),
+      plan({ placement: story({ duration: {}, maxBytes: 9_000_000 }) }),
+    ];
     expect(new Set([a, ...others.map((o) => o.plan)].map(planFingerprint)).size).toBe(5);
     expect(canonicalJson({ b: 1, a: [{ d: 1, c: 2 }] })).toBe('{"a":[{"c":2,"d":1}],"b":1}');
   });
@@ -73,12 +125,20 @@ describe('plans', () => {
 describe('troubles before export', () => {
   const codes = (over = {}) => {
     const planned = plan(over);
-    return troublesOf(planned, (over as { placement?: ReturnType<typeof story> }).placement ?? story({ duration: {} })).map((t) => t.code);
+    return troublesOf(
+      planned,
+      (over as { placement?: ReturnType<typeof story> }).placement ?? story({ duration: {} }),
+    ).map((t) => t.code);
   };
   test('a frame over the limit is a fault at the film’s end, at the limit it is none', () => {
     const limit = story();
     const at = (frames: number) => {
-      const planned = makePlan({ facts: facts({ frames }), sha256: sum, placement: limit, framing: heldFraming() });
+      const planned = makePlan({
+        facts: facts({ frames }),
+        sha256: sum,
+        placement: limit,
+        framing: heldFraming(),
+      });
       return troublesOf(planned, limit);
     };
     expect(at(375).some((t) => t.severity === 'fault')).toBe(false);
@@ -93,7 +153,9 @@ describe('troubles before export', () => {
     expect(codes({ placement: story({ duration: { minSeconds: 60 } }) })).toContain('too-short');
     expect(codes({ placement: story({ duration: {}, maxBytes: 500_000 }) })).toContain('size-floor');
     expect(codes({ placement: story({ duration: {}, maxBytes: 15_000_000 }) })).toContain('rate-lowered');
-    expect(codes({ placement: story({ duration: {}, frameRate: { allowed: ['30'] } }) })).toContain('rate-uneven');
+    expect(codes({ placement: story({ duration: {}, frameRate: { allowed: ['30'] } }) })).toContain(
+      'rate-uneven',
+    );
     expect(codes({ facts: facts({ rateVaries: true }) })).toContain('conformed');
     expect(codes()).toEqual(['enlarged']);
   });
@@ -102,14 +164,24 @@ describe('troubles before export', () => {
 describe('standing', () => {
   const base = { refused: false, job: undefined, jobNewer: false, file: undefined, current: 'x' };
   test.each([
-    [{}, 'to-make'], [{ refused: true }, 'blocked'], [{ job: 'queued' as const }, 'queued'], [{ job: 'running' as const }, 'making'],
-    [{ job: 'failed' as const, jobNewer: true }, 'failed'], [{ file: { fingerprint: 'x', passed: true, intact: true } }, 'passed'], [{ file: { fingerprint: 'x', passed: false, intact: true } }, 'failed-check'],
-    [{ file: { fingerprint: 'y', passed: true, intact: true } }, 'behind'], [{ file: { fingerprint: 'y', passed: true, intact: true }, current: undefined }, 'passed'],
-    [{ file: { fingerprint: 'x', passed: true, intact: false } }, 'changed-on-disk'], [{ refused: true, file: { fingerprint: 'y', passed: true, intact: false } }, 'changed-on-disk'], [{ job: 'running' as const, file: { fingerprint: 'x', passed: true, intact: false } }, 'making'],
+    [{}, 'to-make'],
+    [{ refused: true }, 'blocked'],
+    [{ job: 'queued' as const }, 'queued'],
+    [{ job: 'running' as const }, 'making'],
+    [{ job: 'failed' as const, jobNewer: true }, 'failed'],
+    [{ file: { fingerprint: 'x', passed: true, intact: true } }, 'passed'],
+    [{ file: { fingerprint: 'x', passed: false, intact: true } }, 'failed-check'],
+    [{ file: { fingerprint: 'y', passed: true, intact: true } }, 'behind'],
+    [{ file: { fingerprint: 'y', passed: true, intact: true }, current: undefined }, 'passed'],
+    [{ file: { fingerprint: 'x', passed: true, intact: false } }, 'changed-on-disk'],
+    [{ refused: true, file: { fingerprint: 'y', passed: true, intact: false } }, 'changed-on-disk'],
+    [{ job: 'running' as const, file: { fingerprint: 'x', passed: true, intact: false } }, 'making'],
   ])('%j is %s', (over, standing) => expect(standingOf({ ...base, ...over })).toBe(standing));
   test('what changed is named', () => {
     const made = plan().plan;
-    expect(behindReasons(made, plan({ framing: heldFraming({ x: 0.3, y: 0.5, zoom: 1 }) }).plan)).toEqual(['the framing was moved']);
+    expect(behindReasons(made, plan({ framing: heldFraming({ x: 0.3, y: 0.5, zoom: 1 }) }).plan)).toEqual([
+      'the framing was moved',
+    ]);
     expect(behindReasons(made, plan({ sha256: 'b'.repeat(64) }).plan)).toEqual(['the master was replaced']);
     expect(behindReasons(made, made)).toEqual(['it was made by an earlier release of Mivvy']);
   });

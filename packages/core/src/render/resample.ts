@@ -31,7 +31,13 @@ const reach = 24;
 /** An even cut this near, in delivered pixels, is preferred: it costs a third of the time of one at full chroma. */
 const nearEnough = 0.4;
 
-function axis(windowStart: number, windowLength: number, masterLength: number, frameLength: number, grid: 1 | 2): Axis {
+function axis(
+  windowStart: number,
+  windowLength: number,
+  masterLength: number,
+  frameLength: number,
+  grid: 1 | 2,
+): Axis {
   const factor = frameLength / windowLength;
   const end = windowStart + windowLength;
   const step = masterLength % 2 === 0 ? 2 : 1;
@@ -44,7 +50,10 @@ function axis(windowStart: number, windowLength: number, masterLength: number, f
       for (const scaled of [below, below + grid]) {
         if (scaled < frameLength) continue;
         const real = scaled / length;
-        const offset = Math.min(scaled - frameLength, Math.max(0, Math.round(((windowStart - start) * real) / grid) * grid));
+        const offset = Math.min(
+          scaled - frameLength,
+          Math.max(0, Math.round(((windowStart - start) * real) / grid) * grid),
+        );
         const error = Math.max(
           Math.abs((windowStart - start) * real - offset),
           Math.abs((end - start) * real - offset - frameLength),

@@ -1,5 +1,13 @@
 import type { FrameSpan } from '../time/span.ts';
-import { difference, meanLuma, plainDifference, spreadLuma, thumbBytes, thumbPlane, type Thumb } from './thumb.ts';
+import {
+  difference,
+  meanLuma,
+  plainDifference,
+  spreadLuma,
+  thumbBytes,
+  thumbPlane,
+  type Thumb,
+} from './thumb.ts';
 
 // Taken once: looked up in the inner loops, a test runner's sandbox makes them a hundred times slower.
 const { abs, max, min, round, sqrt } = Math;
@@ -39,7 +47,9 @@ function reduce(thumb: Thumb): Float32Array {
   const small = new Float32Array(smallBytes);
   for (let plane = 0; plane < 3; plane++) {
     for (let y = 0; y < 36; y++) {
-      for (let x = 0; x < 64; x++) small[plane * smallWidth * smallHeight + (y >> 2) * smallWidth + (x >> 2)]! += thumb[plane * thumbPlane + y * 64 + x]! / 16;
+      for (let x = 0; x < 64; x++)
+        small[plane * smallWidth * smallHeight + (y >> 2) * smallWidth + (x >> 2)]! +=
+          thumb[plane * thumbPlane + y * 64 + x]! / 16;
     }
   }
   return small;
@@ -101,7 +111,9 @@ export class ShotFinder {
     if (frame < 1 || this.flashed[frame]) return;
     const score = this.scores[frame]!;
     if (score < newEnough) return;
-    const blackEdge = isBlack(this.means[frame]!, this.spreads[frame]!) || isBlack(this.means[frame - 1]!, this.spreads[frame - 1]!);
+    const blackEdge =
+      isBlack(this.means[frame]!, this.spreads[frame]!) ||
+      isBlack(this.means[frame - 1]!, this.spreads[frame - 1]!);
     let around = 0;
     let n = 0;
     for (let f = max(1, frame - 5); f <= min(last, frame + 5); f++) {
@@ -121,7 +133,10 @@ export class ShotFinder {
   private isFlash(frame: number, last: number): boolean {
     const before = frame - 1;
     for (let back = frame + 1; back <= min(last, frame + flashFrames); back++) {
-      const odd = Array.from({ length: back - frame }, (_, i) => this.means[frame + i]! - this.means[before]!);
+      const odd = Array.from(
+        { length: back - frame },
+        (_, i) => this.means[frame + i]! - this.means[before]!,
+      );
       if (!odd.every((d) => abs(d) > 18)) break;
       if (abs(this.means[back]! - this.means[before]!) > 14) continue;
       if (this.novelty(before, back) < newEnough * 0.8) {
@@ -169,9 +184,11 @@ export class ShotFinder {
       if (!steady) continue;
       const n = steps - 1;
       const slope = (n * sumTA - sumT * sumA) / (n * sumTT - sumT * sumT);
-      const correlation = (n * sumTA - sumT * sumA) / sqrt(max(1e-9, (n * sumTT - sumT * sumT) * (n * sumAA - sumA * sumA)));
+      const correlation =
+        (n * sumTA - sumT * sumA) / sqrt(max(1e-9, (n * sumTT - sumT * sumT) * (n * sumAA - sumA * sumA)));
       if (residue / n > evenMix || correlation < 0.99 || slope < 0.85 || slope > 1.18) continue;
-      const black = isBlack(this.means[start]!, this.spreads[start]!) || isBlack(this.means[end]!, this.spreads[end]!);
+      const black =
+        isBlack(this.means[start]!, this.spreads[start]!) || isBlack(this.means[end]!, this.spreads[end]!);
       if (!black && this.novelty(start, end) < newEnough * 1.3) continue;
       this.gradual.push({ from: start, to: end, gain: strength * sqrt(length) * (1 - residue / n) });
     }
@@ -187,7 +204,9 @@ export class ShotFinder {
     }
     chosen.sort((a, b) => a.from - b.from);
     // A hard cut is no even mix of its two sides, so what looks like cuts inside a slow join is part of it.
-    const joins: Join[] = this.cuts.filter((c) => !chosen.some((g) => c >= g.from && c <= g.to + 1)).map((frame) => ({ frame, kind: 'cut', span: { from: frame, to: frame + 1 } }));
+    const joins: Join[] = this.cuts
+      .filter((c) => !chosen.some((g) => c >= g.from && c <= g.to + 1))
+      .map((frame) => ({ frame, kind: 'cut', span: { from: frame, to: frame + 1 } }));
     for (let i = 0; i < chosen.length; i++) {
       const { from, to } = chosen[i]!;
       if (blackAt(to)) {
@@ -203,6 +222,8 @@ export class ShotFinder {
       else joins.push({ frame: round((from + to) / 2), kind: 'dissolve', span: { from, to } });
     }
     const seen = new Set<number>();
-    return joins.filter((j) => j.frame > 0 && j.frame < this.count && !seen.has(j.frame) && seen.add(j.frame)).sort((a, b) => a.frame - b.frame);
+    return joins
+      .filter((j) => j.frame > 0 && j.frame < this.count && !seen.has(j.frame) && seen.add(j.frame))
+      .sort((a, b) => a.frame - b.frame);
   }
 }

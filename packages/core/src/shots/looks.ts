@@ -38,7 +38,9 @@ function gist(thumb: Thumb): Float32Array {
   const cells = new Float32Array(8 * 6 * 3);
   for (let plane = 0; plane < 3; plane++) {
     for (let y = 0; y < thumbHeight; y++) {
-      for (let x = 0; x < thumbWidth; x++) cells[plane * 48 + floor(y / 6) * 8 + (x >> 3)]! += thumb[plane * thumbWidth * thumbHeight + y * thumbWidth + x]! / 48;
+      for (let x = 0; x < thumbWidth; x++)
+        cells[plane * 48 + floor(y / 6) * 8 + (x >> 3)]! +=
+          thumb[plane * thumbWidth * thumbHeight + y * thumbWidth + x]! / 48;
     }
   }
   return cells;
@@ -53,7 +55,12 @@ function gistDistance(a: Float32Array, b: Float32Array): number {
 /** The nearest that two shots come to each other: like moments, and the end of one against the start of the other. */
 function shotDistance(a: readonly Thumb[], b: readonly Thumb[]): number {
   let least = Infinity;
-  for (const [i, j] of [[1, 1], [0, 0], [2, 2], [0, 2]] as const) {
+  for (const [i, j] of [
+    [1, 1],
+    [0, 0],
+    [2, 2],
+    [0, 2],
+  ] as const) {
     least = min(least, difference(a[i]!, b[j]!));
     if (least < sameSetup / 3) break;
   }
@@ -66,7 +73,10 @@ export function groupSetups(shots: readonly Shot[], frames: number, looks: Thumb
   let setups = 0;
   return shotSpans(shots, frames).map((span, i) => {
     const own = { looks: readThumbnails(span, looks), gist: gist(lookAt(looks, (span.from + span.to) / 2)) };
-    const candidates = seen.map((other) => ({ other, far: gistDistance(own.gist, other.gist) })).sort((a, b) => a.far - b.far).slice(0, likeliest);
+    const candidates = seen
+      .map((other) => ({ other, far: gistDistance(own.gist, other.gist) }))
+      .sort((a, b) => a.far - b.far)
+      .slice(0, likeliest);
     let [setup, least] = ['', sameSetup];
     for (const { other } of candidates) {
       const distance = shotDistance(own.looks, other.looks);
@@ -80,8 +90,14 @@ export function groupSetups(shots: readonly Shot[], frames: number, looks: Thumb
 
 /** The shots that a film's joins make, grouped by camera position. */
 export function shotsOfJoins(joins: readonly Join[], frames: number, looks: Thumbnails): Shot[] {
-  const slow = new Map(joins.flatMap((j) => (j.kind === 'cut' ? [] : [[j.frame, { kind: j.kind, span: j.span }] as const])));
-  const shots = shotsFromCuts(joins.map((j) => j.frame), oneShot, frames).map((shot) => {
+  const slow = new Map(
+    joins.flatMap((j) => (j.kind === 'cut' ? [] : [[j.frame, { kind: j.kind, span: j.span }] as const])),
+  );
+  const shots = shotsFromCuts(
+    joins.map((j) => j.frame),
+    oneShot,
+    frames,
+  ).map((shot) => {
     const join = slow.get(shot.from);
     return join ? { ...shot, join } : shot;
   });
@@ -91,7 +107,8 @@ export function shotsOfJoins(joins: readonly Join[], frames: number, looks: Thum
 /** Luma of a thumb with brightness and contrast taken out, so that a new grade does not matter. */
 function structure(thumb: Thumb): Float32Array {
   const cells = new Float32Array(16 * 9);
-  for (let y = 0; y < 36; y++) for (let x = 0; x < 64; x++) cells[(y >> 2) * 16 + (x >> 2)]! += thumb[y * 64 + x]!;
+  for (let y = 0; y < 36; y++)
+    for (let x = 0; x < 64; x++) cells[(y >> 2) * 16 + (x >> 2)]! += thumb[y * 64 + x]!;
   const mean = cells.reduce((a, b) => a + b, 0) / cells.length;
   let norm = 0;
   for (let i = 0; i < cells.length; i++) {
@@ -117,12 +134,25 @@ const furthest = 120;
  * Finds each shot of a new version of a film among the old one's, in order: an alignment of two sequences by how alike
  * their pictures are, as in Needleman and Wunsch (1970), from memory. New and removed shots stay without a match.
  */
-export function matchShots(oldShots: readonly Shot[], oldFrames: number, oldLooks: Thumbnails, newShots: readonly Shot[], newFrames: number, newLooks: Thumbnails): (number | null)[] {
-  const of = (shots: readonly Shot[], frames: number, looks: Thumbnails) => shotSpans(shots, frames).map((span) => ({ span, looks: readThumbnails(span, looks).map(structure) }));
+export function matchShots(
+  oldShots: readonly Shot[],
+  oldFrames: number,
+  oldLooks: Thumbnails,
+  newShots: readonly Shot[],
+  newFrames: number,
+  newLooks: Thumbnails,
+): (number | null)[] {
+  const of = (shots: readonly Shot[], frames: number, looks: Thumbnails) =>
+    shotSpans(shots, frames).map((span) => ({ span, looks: readThumbnails(span, looks).map(structure) }));
   const [a, b] = [of(oldShots, oldFrames, oldLooks), of(newShots, newFrames, newLooks)];
   const likeness = (i: number, j: number) => {
     const [x, y] = [a[i]!, b[j]!];
-    return (correlation(x.looks[0]!, y.looks[0]!) + correlation(x.looks[1]!, y.looks[1]!) + correlation(x.looks[2]!, y.looks[2]!)) / 3;
+    return (
+      (correlation(x.looks[0]!, y.looks[0]!) +
+        correlation(x.looks[1]!, y.looks[1]!) +
+        correlation(x.looks[2]!, y.looks[2]!)) /
+      3
+    );
   };
   const width = b.length + 1;
   const score = new Float32Array((a.length + 1) * width);
@@ -142,7 +172,7 @@ export function matchShots(oldShots: readonly Shot[], oldFrames: number, oldLook
     }
   }
   const match = new Array<number | null>(b.length).fill(null);
-  for (let i = a.length, j = b.length; i > 0 && j > 0; ) {
+  for (let i = a.length, j = b.length; i > 0 && j > 0;) {
     const how = step[i * width + j];
     if (how === 3) match[--j] = --i;
     else if (how === 1) i--;

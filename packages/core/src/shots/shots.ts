@@ -28,7 +28,10 @@ export const oneShot: readonly Shot[] = [{ from: 0, setup: '1' }];
 
 /** The frames of each shot. */
 export function shotSpans(shots: readonly Shot[], frames: number): FrameSpan[] {
-  return shots.map((shot, i) => ({ from: shot.from, to: shots[i + 1]?.from ?? Math.max(frames, shot.from + 1) }));
+  return shots.map((shot, i) => ({
+    from: shot.from,
+    to: shots[i + 1]?.from ?? Math.max(frames, shot.from + 1),
+  }));
 }
 
 /** Index of the shot that a frame belongs to. */
@@ -52,7 +55,12 @@ export function addShotBoundary(shots: readonly Shot[], frame: number): Shot[] {
 }
 
 /** Moves the cut at the start of a shot; it stays between its neighbours and inside the film. The first cannot move. */
-export function moveShotBoundary(shots: readonly Shot[], index: number, frame: number, frames: number): Shot[] {
+export function moveShotBoundary(
+  shots: readonly Shot[],
+  index: number,
+  frame: number,
+  frames: number,
+): Shot[] {
   const shot = shots[index];
   if (!shot || index === 0) return [...shots];
   const low = shots[index - 1]!.from + 1;
@@ -79,7 +87,9 @@ export function freeSetup(shots: readonly Shot[]): string {
 
 /** Shots that start at given frames, with the setups that those frames had before. Frames outside the film are left out. */
 export function shotsFromCuts(cuts: readonly number[], before: readonly Shot[], frames: number): Shot[] {
-  const starts = [...new Set([0, ...cuts.map((c) => Math.round(c))])].filter((c) => c >= 0 && c < frames).sort((a, b) => a - b);
+  const starts = [...new Set([0, ...cuts.map((c) => Math.round(c))])]
+    .filter((c) => c >= 0 && c < frames)
+    .sort((a, b) => a - b);
   return starts.map((from) => {
     const old = before[shotIndexAt(before, from)]!;
     return { from, setup: old.setup, ...(old.from === from && old.join ? { join: old.join } : {}) };

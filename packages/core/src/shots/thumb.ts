@@ -1,4 +1,3 @@
-
 // Taken once: looked up in the inner loops, a test runner's sandbox makes them a hundred times slower.
 const { abs, max, min, sqrt } = Math;
 /**
@@ -54,7 +53,10 @@ const blockCount = blockWidth * blockHeight;
 
 function blockMean(sums: Int32Array, x: number, y: number): number {
   const [top, bottom] = [y * (thumbWidth + 1), (y + blockHeight) * (thumbWidth + 1)];
-  return (sums[bottom + x + blockWidth]! - sums[top + x + blockWidth]! - sums[bottom + x]! + sums[top + x]!) / blockCount;
+  return (
+    (sums[bottom + x + blockWidth]! - sums[top + x + blockWidth]! - sums[bottom + x]! + sums[top + x]!) /
+    blockCount
+  );
 }
 
 /**
@@ -76,11 +78,19 @@ export function difference(a: Thumb, b: Thumb): number {
   return (unmatchedShare(a, b) + unmatchedShare(b, a)) / 2;
 }
 
-function unmatchedBlock(a: Thumb, b: Thumb, sumsA: Int32Array[], sumsB: Int32Array[], x0: number, y0: number): number {
+function unmatchedBlock(
+  a: Thumb,
+  b: Thumb,
+  sumsA: Int32Array[],
+  sumsB: Int32Array[],
+  x0: number,
+  y0: number,
+): number {
   const meanA = blockMean(sumsA[0]!, x0, y0);
   const [meanU, meanV] = [blockMean(sumsA[1]!, x0, y0), blockMean(sumsA[2]!, x0, y0)];
   let contrast = 0;
-  for (let y = 0; y < blockHeight; y++) for (let x = 0; x < blockWidth; x++) contrast += abs(a[(y0 + y) * thumbWidth + x0 + x]! - meanA);
+  for (let y = 0; y < blockHeight; y++)
+    for (let x = 0; x < blockWidth; x++) contrast += abs(a[(y0 + y) * thumbWidth + x0 + x]! - meanA);
   // A flat block that finds a flat one is matched; a busy one must be found to within a part of its contrast.
   const allowed = 3 + (contrast / blockCount) * 0.55;
 
@@ -89,7 +99,9 @@ function unmatchedBlock(a: Thumb, b: Thumb, sumsA: Int32Array[], sumsB: Int32Arr
     for (let left = max(0, x0 - reach); left <= min(thumbWidth - blockWidth, x0 + reach); left++) {
       const shift = blockMean(sumsB[0]!, left, top) - meanA;
       // Structure first, colour beside it, and a change of brightness only a little.
-      const colour = (abs(blockMean(sumsB[1]!, left, top) - meanU) + abs(blockMean(sumsB[2]!, left, top) - meanV)) * 0.8 + max(0, abs(shift) - 12) * 0.35;
+      const colour =
+        (abs(blockMean(sumsB[1]!, left, top) - meanU) + abs(blockMean(sumsB[2]!, left, top) - meanV)) * 0.8 +
+        max(0, abs(shift) - 12) * 0.35;
       const enough = (best - colour) * blockCount;
       if (enough <= 0) continue;
       let residue = 0;

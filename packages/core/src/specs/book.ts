@@ -9,11 +9,19 @@ export function readSpecBook(text: string, fileName = 'The spec book'): Result<S
   try {
     data = JSON.parse(text.replace(/^\uFEFF/, ''));
   } catch (error) {
-    return fail('spec-book-not-json', `${fileName} is not JSON: ${(error as Error).message}.`, 'Mend the file and add it again.');
+    return fail(
+      'spec-book-not-json',
+      `${fileName} is not JSON: ${(error as Error).message}.`,
+      'Mend the file and add it again.',
+    );
   }
   const parsed = specBookSchema.safeParse(data);
   if (!parsed.success) {
-    return fail('spec-book-refused', `${fileName} was not taken: ${faultLine(parsed.error)}.`, 'Mend that field and add the file again.');
+    return fail(
+      'spec-book-refused',
+      `${fileName} was not taken: ${faultLine(parsed.error)}.`,
+      'Mend that field and add the file again.',
+    );
   }
   return ok(parsed.data);
 }

@@ -9,13 +9,19 @@ function closed<Shape extends z.ZodRawShape>(shape: Shape) {
   return z.looseObject(shape).superRefine((value, context) => {
     for (const key of Object.keys(value)) {
       if (!(key in shape) && !key.startsWith('x-')) {
-        context.addIssue({ code: 'custom', path: [key], message: 'this field is not known; fields of your own start with x-' });
+        context.addIssue({
+          code: 'custom',
+          path: [key],
+          message: 'this field is not known; fields of your own start with x-',
+        });
       }
     }
   });
 }
 
-const id = z.string().regex(/^[a-z0-9][a-z0-9-]{0,63}$/, 'an id is made of lower-case letters, digits and hyphens');
+const id = z
+  .string()
+  .regex(/^[a-z0-9][a-z0-9-]{0,63}$/, 'an id is made of lower-case letters, digits and hyphens');
 const name = z.string().trim().min(1, 'a name is needed').max(80);
 const fraction = z.number().min(0).max(1);
 
@@ -28,7 +34,9 @@ const evenSide = z
 
 const frame = closed({ width: evenSide, height: evenSide });
 
-const rateString = z.string().refine((text) => parseRate(text).ok, 'a rate is written as "25" or "30000/1001"');
+const rateString = z
+  .string()
+  .refine((text) => parseRate(text).ok, 'a rate is written as "25" or "30000/1001"');
 
 const duration = closed({
   minSeconds: z.number().positive().optional(),
@@ -87,7 +95,10 @@ export const placementSchema = closed({
   frame,
   largerFrame: frame.optional(),
   duration: duration.optional(),
-  frameRate: closed({ max: rateString.optional(), allowed: z.array(rateString).min(1).optional() }).optional(),
+  frameRate: closed({
+    max: rateString.optional(),
+    allowed: z.array(rateString).min(1).optional(),
+  }).optional(),
   container: z.enum(['mp4', 'mov', 'webm']),
   maxBytes: z.number().int().positive().optional(),
   video,
@@ -100,9 +111,15 @@ export const placementSchema = closed({
 }).superRefine((p, context) => {
   const issue = (path: PropertyKey[], message: string) => context.addIssue({ code: 'custom', path, message });
   if (p.container === 'webm' && (p.video.codec === 'h264' || p.video.codec === 'hevc'))
-    issue(['video', 'codec'], `webm files do not hold ${p.video.codec}; use vp9 or av1, or another container`);
+    issue(
+      ['video', 'codec'],
+      `webm files do not hold ${p.video.codec}; use vp9 or av1, or another container`,
+    );
   if (p.container === 'mov' && (p.video.codec === 'vp9' || p.video.codec === 'av1'))
-    issue(['video', 'codec'], `mov files do not hold ${p.video.codec}; use h264 or hevc, or another container`);
+    issue(
+      ['video', 'codec'],
+      `mov files do not hold ${p.video.codec}; use h264 or hevc, or another container`,
+    );
   if (p.container === 'webm' && p.audio && p.audio.codec !== 'opus')
     issue(['audio', 'codec'], 'webm files need opus sound');
   if (p.container !== 'webm' && p.audio && p.audio.codec !== 'aac')
@@ -123,11 +140,18 @@ export const specBookSchema = closed({
   const seen = new Map<string, string>();
   book.outlets.forEach((outlet, o) => {
     const note = (what: string, path: PropertyKey[]) => {
-      if (seen.has(what)) context.addIssue({ code: 'custom', path, message: `the id is used twice, first at ${seen.get(what)}` });
+      if (seen.has(what))
+        context.addIssue({
+          code: 'custom',
+          path,
+          message: `the id is used twice, first at ${seen.get(what)}`,
+        });
       else seen.set(what, path.join('.'));
     };
     note(`outlet ${outlet.id}`, ['outlets', o, 'id']);
-    outlet.placements.forEach((placement, p) => note(`placement ${placement.id}`, ['outlets', o, 'placements', p, 'id']));
+    outlet.placements.forEach((placement, p) =>
+      note(`placement ${placement.id}`, ['outlets', o, 'placements', p, 'id']),
+    );
   });
 });
 

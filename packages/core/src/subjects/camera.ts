@@ -40,7 +40,10 @@ export function backMove(move: CameraMove): CameraMove {
 /** Where a point goes. */
 export function movePoint(move: CameraMove, x: number, y: number, size: Size): { x: number; y: number } {
   const [u, v] = [x - size.width / 2, y - size.height / 2];
-  return { x: move.a * u - move.b * v + move.dx + size.width / 2, y: move.b * u + move.a * v + move.dy + size.height / 2 };
+  return {
+    x: move.a * u - move.b * v + move.dx + size.width / 2,
+    y: move.b * u + move.a * v + move.dy + size.height / 2,
+  };
 }
 
 /** Side of the blocks that are looked for in the next picture, pixels, and how far away they are looked for. */
@@ -62,7 +65,17 @@ function half(plane: Uint8Array, { width, height }: Size): Uint8Array {
 }
 
 /** How badly a block of one plane fits at a place in another; stops counting once it is worse than `enough`. */
-function misfit(from: Uint8Array, to: Uint8Array, width: number, x: number, y: number, u: number, v: number, side: number, enough: number): number {
+function misfit(
+  from: Uint8Array,
+  to: Uint8Array,
+  width: number,
+  x: number,
+  y: number,
+  u: number,
+  v: number,
+  side: number,
+  enough: number,
+): number {
   let sum = 0;
   for (let j = 0; j < side && sum < enough; j++) {
     const p = (y + j) * width + x;
@@ -76,7 +89,15 @@ function misfit(from: Uint8Array, to: Uint8Array, width: number, x: number, y: n
  * How far beyond a whole pixel a block lies, from the slopes of the picture that it was found in (Lucas and Kanade,
  * 1981, from memory). The lowest of three misfits would be drawn to whole pixels.
  */
-function beyondPixel(before: Uint8Array, after: Uint8Array, width: number, x: number, y: number, u: number, v: number): { x: number; y: number } {
+function beyondPixel(
+  before: Uint8Array,
+  after: Uint8Array,
+  width: number,
+  x: number,
+  y: number,
+  u: number,
+  v: number,
+): { x: number; y: number } {
   let xx = 1e-3;
   let xy = 0;
   let yy = 1e-3;
@@ -109,7 +130,13 @@ interface Arrow {
 }
 
 /** Where each busy block of a picture has gone in the next one, from its own place; `guess` is the likely shift. */
-function arrows(before: LookPicture, after: LookPicture, size: Size, guess: { dx: number; dy: number }, far: number): Arrow[] {
+function arrows(
+  before: LookPicture,
+  after: LookPicture,
+  size: Size,
+  guess: { dx: number; dy: number },
+  far: number,
+): Arrow[] {
   const { width, height } = size;
   const [smallBefore, smallAfter] = [half(before, size), half(after, size)];
   const [w, h] = [width >> 1, height >> 1];
@@ -180,10 +207,17 @@ const near = 0.9;
  * How the camera moved between two pictures: blocks are looked for in the next picture, and the move that most of them
  * agree on is the camera's; what moves by itself is outvoted. (Robust fit: consensus, then weighted least squares.)
  */
-export function cameraBetween(before: LookPicture, after: LookPicture, size: Size, guess: CameraMove = stillCamera): CameraMove {
+export function cameraBetween(
+  before: LookPicture,
+  after: LookPicture,
+  size: Size,
+  guess: CameraMove = stillCamera,
+): CameraMove {
   const near = agreedMove(arrows(before, after, size, guess, reach), size);
   // A sudden move is looked for further out.
-  return near.sure >= 0.4 ? near : surer(near, agreedMove(arrows(before, after, size, guess, farReach), size));
+  return near.sure >= 0.4
+    ? near
+    : surer(near, agreedMove(arrows(before, after, size, guess, farReach), size));
 }
 
 const surer = (a: CameraMove, b: CameraMove) => (b.sure > a.sure ? b : a);
@@ -208,7 +242,11 @@ function agreedMove(all: readonly Arrow[], size: Size): CameraMove {
   }
   // A camera that may as well be standing stands: most still blocks agree on nothing else.
   const standing = all.filter((o) => hypot(o.dx, o.dy) < 0.14).length;
-  if (standing > 4 && standing >= all.filter((o) => hypot(o.dx - seed.dx, o.dy - seed.dy) < 0.14).length * 0.8) return { ...stillCamera, sure: standing / all.length };
+  if (
+    standing > 4 &&
+    standing >= all.filter((o) => hypot(o.dx - seed.dx, o.dy - seed.dy) < 0.14).length * 0.8
+  )
+    return { ...stillCamera, sure: standing / all.length };
   let move: CameraMove = { a: 1, b: 0, dx: seed.dx, dy: seed.dy, sure: 0 };
   const offOf = (o: Arrow) => {
     const to = movePoint(move, o.x, o.y, size);
@@ -248,7 +286,8 @@ function agreedMove(all: readonly Arrow[], size: Size): CameraMove {
   // Less than a tenth of a pixel anywhere is a camera that stands.
   const corner = movePoint(move, 0, 0, size);
   const other = movePoint(move, size.width, size.height, size);
-  if (max(abs(corner.x), abs(corner.y), abs(other.x - size.width), abs(other.y - size.height)) < 0.12) return { ...stillCamera, sure };
+  if (max(abs(corner.x), abs(corner.y), abs(other.x - size.width), abs(other.y - size.height)) < 0.12)
+    return { ...stillCamera, sure };
   return { ...move, sure };
 }
 
@@ -260,7 +299,10 @@ const keyFar = 0.2;
  * The camera's way through a shot: its move from the first picture to each. Every picture is held against one some way
  * back rather than against its neighbour, so that small errors do not add up to a drift.
  */
-export function cameraThrough(pictures: readonly LookPicture[], size: Size): { path: CameraMove[]; unclear: number } {
+export function cameraThrough(
+  pictures: readonly LookPicture[],
+  size: Size,
+): { path: CameraMove[]; unclear: number } {
   const path: CameraMove[] = [stillCamera];
   let key = 0;
   let unclear = 0;
@@ -275,10 +317,15 @@ export function cameraThrough(pictures: readonly LookPicture[], size: Size): { p
     }
     if (move.sure < 0.35) unclear++;
     // A camera that cannot be told goes on as it did.
-    if (move.sure < 0.25) move = { ...thenMove(thenMove(backMove(path[key]!), path[i - 1]!), speed), sure: 0.2 };
+    if (move.sure < 0.25)
+      move = { ...thenMove(thenMove(backMove(path[key]!), path[i - 1]!), speed), sure: 0.2 };
     path.push({ ...thenMove(path[key]!, move), sure: move.sure });
     speed = thenMove(backMove(path[i - 1]!), path[i]!);
-    const gone = max(abs(move.dx) / size.width, abs(move.dy) / size.height, abs(hypot(move.a, move.b) - 1) * 2);
+    const gone = max(
+      abs(move.dx) / size.width,
+      abs(move.dy) / size.height,
+      abs(hypot(move.a, move.b) - 1) * 2,
+    );
     if (i - key >= keyAge || gone > keyFar) key = i;
   }
   return { path, unclear };

@@ -27,7 +27,15 @@ interface Memory {
   weights: Float32Array;
 }
 
-function readGrid(picture: LookPicture, size: Size, x: number, y: number, width: number, height: number, out: Float32Array): void {
+function readGrid(
+  picture: LookPicture,
+  size: Size,
+  x: number,
+  y: number,
+  width: number,
+  height: number,
+  out: Float32Array,
+): void {
   const plane = size.width * size.height;
   for (let j = 0; j < grid; j++) {
     const v = max(0, min(size.height - 1, floor(y + ((j + 0.5) * height) / grid)));
@@ -65,7 +73,13 @@ function alike(memory: Memory, seen: Float32Array, lit: number): number {
   for (let p = 0; p < grid * grid; p++) {
     const w = memory.weights[p]!;
     const at = p * 3;
-    off += w * min(70, abs(seen[at]! - memory.values[at]! - lit) * 0.55 + (abs(seen[at + 1]! - memory.values[at + 1]!) + abs(seen[at + 2]! - memory.values[at + 2]!)) * 1.1);
+    off +=
+      w *
+      min(
+        70,
+        abs(seen[at]! - memory.values[at]! - lit) * 0.55 +
+          (abs(seen[at + 1]! - memory.values[at + 1]!) + abs(seen[at + 2]! - memory.values[at + 2]!)) * 1.1,
+      );
     total += w;
   }
   return exp(-off / total / 20);
@@ -96,7 +110,11 @@ export interface FollowWorld {
  * for ever further out. Ends where it leaves the picture or stays lost; the places where it was only guessed are
  * marked by a low sureness.
  */
-export function followBox({ pictures, size, path, standsOut, perSecond }: FollowWorld, from: BoxAt, way: 1 | -1): BoxAt[] {
+export function followBox(
+  { pictures, size, path, standsOut, perSecond }: FollowWorld,
+  from: BoxAt,
+  way: 1 | -1,
+): BoxAt[] {
   const first = insidePicture(from.box, size);
   if (!first) return [];
   const memory = remember(pictures[from.at]!, size, first, standsOut?.(from.at));
@@ -115,8 +133,15 @@ export function followBox({ pictures, size, path, standsOut, perSecond }: Follow
     const map = standsOut?.(at);
     const scoreAt = (x: number, y: number) => {
       readGrid(pictures[at]!, size, x - w / 2, y - h / 2, w, h, seen);
-      const now = max(alike(memory, seen, lightOver(memory, seen)), alike(newest, seen, lightOver(newest, seen)));
-      return now - 0.012 * hypot(x - px, y - py) * (lost ? 0.3 : 1) + (map ? 0.16 * ownShare(map, size, x, y, w, h) : 0);
+      const now = max(
+        alike(memory, seen, lightOver(memory, seen)),
+        alike(newest, seen, lightOver(newest, seen)),
+      );
+      return (
+        now -
+        0.012 * hypot(x - px, y - py) * (lost ? 0.3 : 1) +
+        (map ? 0.16 * ownShare(map, size, x, y, w, h) : 0)
+      );
     };
     let best = -Infinity;
     let [bx, by] = [px, py];
@@ -144,7 +169,9 @@ export function followBox({ pictures, size, path, standsOut, perSecond }: Follow
       [vx, vy] = [vx + (bx - carried.x - vx) * follow, vy + (by - carried.y - vy) * follow];
       [cx, cy] = [bx, by];
       lost = 0;
-      if (sure > learnFrom) for (let i = 0; i < newest.values.length; i++) newest.values[i]! += (seen[i]! - newest.values[i]!) * 0.12;
+      if (sure > learnFrom)
+        for (let i = 0; i < newest.values.length; i++)
+          newest.values[i]! += (seen[i]! - newest.values[i]!) * 0.12;
     } else {
       // Hidden: carried on along its way, slower and slower.
       [cx, cy] = [px, py];

@@ -25,7 +25,12 @@ const servesPictures = 30;
 
 /** Share of a picture that is still in view after a move. */
 function stillInView(move: CameraMove, size: Size): number {
-  const corners = [[0, 0], [size.width, 0], [0, size.height], [size.width, size.height]].map(([x, y]) => movePoint(move, x!, y!, size));
+  const corners = [
+    [0, 0],
+    [size.width, 0],
+    [0, size.height],
+    [size.width, size.height],
+  ].map(([x, y]) => movePoint(move, x!, y!, size));
   const left = max(0, min(...corners.map((c) => c.x)));
   const right = min(size.width, max(...corners.map((c) => c.x)));
   const top = max(0, min(...corners.map((c) => c.y)));
@@ -43,7 +48,10 @@ function referencesOf(path: CameraPath, at: number, size: Size): { other: number
     if (stillInView(move, size) >= enoughShared) fitting.push({ other, move });
   }
   if (fitting.length <= references) return fitting;
-  return Array.from({ length: references }, (_, i) => fitting[round((i * (fitting.length - 1)) / (references - 1))]!);
+  return Array.from(
+    { length: references },
+    (_, i) => fitting[round((i * (fitting.length - 1)) / (references - 1))]!,
+  );
 }
 
 /** Sorts the first `n` of a few numbers. */
@@ -66,7 +74,13 @@ interface Ground {
   high: Int16Array[];
 }
 
-function groundOf(pictures: readonly LookPicture[], path: CameraPath, at: number, size: Size, rim: number): Ground {
+function groundOf(
+  pictures: readonly LookPicture[],
+  path: CameraPath,
+  at: number,
+  size: Size,
+  rim: number,
+): Ground {
   const { width, height } = size;
   const plane = width * height;
   const [across, down] = [width + 2 * rim, height + 2 * rim];
@@ -237,7 +251,14 @@ export interface Part extends LookBox {
 }
 
 /** Connected parts of a map above a level, at least `least` pixels each; gaps of `bridge` pixels do not part them. */
-export function partsOf(map: Uint8Array, level: number, size: Size, picture: LookPicture, least: number, bridge = 2): Part[] {
+export function partsOf(
+  map: Uint8Array,
+  level: number,
+  size: Size,
+  picture: LookPicture,
+  least: number,
+  bridge = 2,
+): Part[] {
   const { width, height } = size;
   const plane = width * height;
   const label = new Int32Array(plane);
@@ -272,7 +293,15 @@ export function partsOf(map: Uint8Array, level: number, size: Size, picture: Loo
         }
       }
     }
-    parts.push({ x: left, y: top, width: right - left + 1, height: bottom - top + 1, area, strength: sum / area, colour: [c0 / area, c1 / area, c2 / area] });
+    parts.push({
+      x: left,
+      y: top,
+      width: right - left + 1,
+      height: bottom - top + 1,
+      area,
+      strength: sum / area,
+      colour: [c0 / area, c1 / area, c2 / area],
+    });
   }
   return parts.filter((p) => p.area >= least);
 }

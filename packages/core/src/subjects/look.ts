@@ -7,12 +7,27 @@ import { plainName, tellApart } from './names.ts';
 import { overlaysIn } from './overlays.ts';
 import { insidePicture, overlapShare, sharedArea, type LookBox, type LookPicture } from './picture.ts';
 import { saliencyOf } from './salient.ts';
-import { movingTracks, smoothTrack, subjectKinds, withoutPieces, withSights, type RawTrack, type Sight } from './tracks.ts';
+import {
+  movingTracks,
+  smoothTrack,
+  subjectKinds,
+  withoutPieces,
+  withSights,
+  type RawTrack,
+  type Sight,
+} from './tracks.ts';
 
 const { abs, hypot, max, min, round, sqrt } = Math;
 
 /** A subject's box at a master frame, in [0,1] of the displayed master: left, top, width, height; and how sure it is, 0 to 1. */
-export const placeSchema = z.object({ at: z.number().int().nonnegative(), x: z.number(), y: z.number(), w: z.number().positive(), h: z.number().positive(), sure: z.number().min(0).max(1) });
+export const placeSchema = z.object({
+  at: z.number().int().nonnegative(),
+  x: z.number(),
+  y: z.number(),
+  w: z.number().positive(),
+  h: z.number().positive(),
+  sure: z.number().min(0).max(1),
+});
 export type Place = z.infer<typeof placeSchema>;
 
 /** A subject with an identity through a shot. Between places it moves in straight lines. */
@@ -25,7 +40,14 @@ export const trackSchema = z.object({
 });
 export type Track = z.infer<typeof trackSchema>;
 
-const overlaySchema = z.object({ x: z.number(), y: z.number(), width: z.number().positive(), height: z.number().positive(), from: z.number().int().nonnegative(), to: z.number().int().positive() });
+const overlaySchema = z.object({
+  x: z.number(),
+  y: z.number(),
+  width: z.number().positive(),
+  height: z.number().positive(),
+  from: z.number().int().nonnegative(),
+  to: z.number().int().positive(),
+});
 
 /** What was seen in a shot. Frames are the master's. */
 export const shotLookSchema = z.object({
@@ -66,7 +88,11 @@ function levelOf(map: Uint8Array): number {
 }
 
 /** A shot readied for following: what a box drawn by hand needs as well. */
-function worldOf(shot: ShotPictures): { world: FollowWorld; unclear: number; map: (at: number) => Uint8Array } {
+function worldOf(shot: ShotPictures): {
+  world: FollowWorld;
+  unclear: number;
+  map: (at: number) => Uint8Array;
+} {
   const { path, unclear } = cameraThrough(shot.pictures, shot.size);
   const grounds = new Grounds(shot.pictures, path, shot.size);
   const maps = new Map<number, Uint8Array>();
@@ -79,11 +105,20 @@ function worldOf(shot: ShotPictures): { world: FollowWorld; unclear: number; map
     }
     return found;
   };
-  return { world: { pictures: shot.pictures, size: shot.size, path, standsOut: map, perSecond: shot.perSecond }, unclear, map };
+  return {
+    world: { pictures: shot.pictures, size: shot.size, path, standsOut: map, perSecond: shot.perSecond },
+    unclear,
+    map,
+  };
 }
 
 /** What catches the eye in a shot and neither moves by itself nor is known to the detector: by colour and contrast. */
-function salientTrack(shot: ShotPictures, world: FollowWorld, taken: readonly RawTrack[], overlaid: (box: LookBox, at: number) => boolean): RawTrack | null {
+function salientTrack(
+  shot: ShotPictures,
+  world: FollowWorld,
+  taken: readonly RawTrack[],
+  overlaid: (box: LookBox, at: number) => boolean,
+): RawTrack | null {
   const { pictures, size } = shot;
   const n = pictures.length;
   const looks = [...new Set([0.15, 0.35, 0.5, 0.65, 0.85].map((t) => min(n - 1, round(t * (n - 1)))))];
@@ -102,14 +137,27 @@ function salientTrack(shot: ShotPictures, world: FollowWorld, taken: readonly Ra
   const start = seen[looks.length >> 1]!;
   for (const { part } of start.parts) {
     if (overlaid(part, start.at)) continue;
-    if (taken.some((t) => t.boxes.some((b) => b.at === start.at && overlapShare(b.box, part) > 0.4))) continue;
-    const from: BoxAt = { at: start.at, box: { x: part.x, y: part.y, width: part.width, height: part.height }, sure: 0.6 };
-    const boxes = [...followBox(world, from, -1).reverse(), from, ...followBox(world, from, 1)].map((b) => ({ ...b, sure: b.sure * 0.75 }));
+    if (taken.some((t) => t.boxes.some((b) => b.at === start.at && overlapShare(b.box, part) > 0.4)))
+      continue;
+    const from: BoxAt = {
+      at: start.at,
+      box: { x: part.x, y: part.y, width: part.width, height: part.height },
+      sure: 0.6,
+    };
+    const boxes = [...followBox(world, from, -1).reverse(), from, ...followBox(world, from, 1)].map((b) => ({
+      ...b,
+      sure: b.sure * 0.75,
+    }));
     if (boxes.length < n * 0.5) continue;
     // Whatever it does, it must catch the eye wherever it has gone.
     const again = seen.filter(({ at, parts }) => {
       const here = boxes[at - boxes[0]!.at]?.box;
-      return here && parts.some((p) => sharedArea(p.part, here) > 0.4 * min(p.part.width * p.part.height, here.width * here.height));
+      return (
+        here &&
+        parts.some(
+          (p) => sharedArea(p.part, here) > 0.4 * min(p.part.width * p.part.height, here.width * here.height),
+        )
+      );
     });
     if (again.length >= seen.length * 0.6) return { kind: 'thing', what: '', boxes, colour: part.colour };
   }
@@ -128,21 +176,36 @@ const mostTracks = 8;
  */
 export function lookAtShot(shot: ShotPictures, sights: readonly Sight[], idAs: string): ShotLook {
   const { pictures, size } = shot;
-  const look: ShotLook = { from: shot.from, to: shot.to, camera: 'still', everythingMoves: false, tracks: [], overlays: [] };
+  const look: ShotLook = {
+    from: shot.from,
+    to: shot.to,
+    camera: 'still',
+    everythingMoves: false,
+    tracks: [],
+    overlays: [],
+  };
   if (pictures.length < 2) return look;
   const { world, unclear, map } = worldOf(shot);
   const last = world.path.at(-1)!;
-  const travelled = max(...world.path.map((m) => hypot(m.dx, m.dy)), abs(hypot(last.a, last.b) - 1) * size.width);
+  const travelled = max(
+    ...world.path.map((m) => hypot(m.dx, m.dy)),
+    abs(hypot(last.a, last.b) - 1) * size.width,
+  );
   look.camera = unclear > pictures.length * 0.4 ? 'unclear' : travelled > 1.5 ? 'moves' : 'still';
 
   const overlays = overlaysIn(pictures, world.path, size, shot.perSecond);
-  const overlaid = (box: LookBox, at: number) => overlays.some((o) => at >= o.from - 8 && at < o.to + 8 && sharedArea(o.box, box) > 0.6 * box.width * box.height);
+  const overlaid = (box: LookBox, at: number) =>
+    overlays.some(
+      (o) => at >= o.from - 8 && at < o.to + 8 && sharedArea(o.box, box) > 0.6 * box.width * box.height,
+    );
   // A title's letters stand out from the ground as well; whoever walks behind them is not made larger by them.
   const withoutOverlays = (standing: Uint8Array, at: number): Uint8Array => {
     const over = overlays.filter((o) => at >= o.from - 8 && at < o.to + 8);
     if (!over.length) return standing;
     const out = Uint8Array.from(standing);
-    for (const { box } of over) for (let y = box.y; y < box.y + box.height; y++) out.fill(0, y * size.width + box.x, y * size.width + min(size.width, box.x + box.width));
+    for (const { box } of over)
+      for (let y = box.y; y < box.y + box.height; y++)
+        out.fill(0, y * size.width + box.x, y * size.width + min(size.width, box.x + box.width));
     return out;
   };
   const picture = size.width * size.height;
@@ -163,16 +226,27 @@ export function lookAtShot(shot: ShotPictures, sights: readonly Sight[], idAs: s
   if (salient) tracks.push(salient);
   tracks = withoutPieces(tracks);
 
-  const weight = (t: RawTrack) => t.boxes.reduce((sum, b) => sum + b.sure * sqrt(b.box.width * b.box.height), 0) * (t.kind === 'person' || t.kind === 'face' ? 1.5 : 1);
-  tracks = tracks.filter((t) => t.boxes.length >= min(pictures.length * 0.25, shot.perSecond * 0.8)).sort((a, b) => weight(b) - weight(a)).slice(0, mostTracks);
+  const weight = (t: RawTrack) =>
+    t.boxes.reduce((sum, b) => sum + b.sure * sqrt(b.box.width * b.box.height), 0) *
+    (t.kind === 'person' || t.kind === 'face' ? 1.5 : 1);
+  tracks = tracks
+    .filter((t) => t.boxes.length >= min(pictures.length * 0.25, shot.perSecond * 0.8))
+    .sort((a, b) => weight(b) - weight(a))
+    .slice(0, mostTracks);
   const smooth = tracks.map((t) => ({ ...t, boxes: smoothTrack(t.boxes) }));
   look.tracks = smooth.flatMap((t, i) => {
     const places = placesOf(t.boxes, shot);
-    return places.length ? [{ id: `${idAs}${i + 1}`, kind: t.kind, name: plainName(t.kind, t.what, t.colour), places }] : [];
+    return places.length
+      ? [{ id: `${idAs}${i + 1}`, kind: t.kind, name: plainName(t.kind, t.what, t.colour), places }]
+      : [];
   });
   look.overlays = overlays.map((o) => ({
-    x: o.box.x / size.width, y: o.box.y / size.height, width: o.box.width / size.width, height: o.box.height / size.height,
-    from: shot.from + o.from * shot.step, to: min(shot.to, shot.from + o.to * shot.step),
+    x: o.box.x / size.width,
+    y: o.box.y / size.height,
+    width: o.box.width / size.width,
+    height: o.box.height / size.height,
+    from: shot.from + o.from * shot.step,
+    to: min(shot.to, shot.from + o.to * shot.step),
   }));
   return look;
 }
@@ -185,7 +259,10 @@ export function lookAtShot(shot: ShotPictures, sights: readonly Sight[], idAs: s
 export function followDrawn(shot: ShotPictures, at: number, box: LookBox): Place[] {
   const { world } = worldOf(shot);
   const start: BoxAt = { at, box, sure: 1 };
-  return placesOf(smoothTrack([...followBox(world, start, -1).reverse(), start, ...followBox(world, start, 1)]), shot);
+  return placesOf(
+    smoothTrack([...followBox(world, start, -1).reverse(), start, ...followBox(world, start, 1)]),
+    shot,
+  );
 }
 
 /** Boxes as places of the master, with those left out that a straight line between the others tells as well. */
@@ -194,7 +271,18 @@ function placesOf(boxes: readonly BoxAt[], shot: ShotPictures): Place[] {
   const four = (n: number) => round(n * 10_000) / 10_000;
   const all = boxes.flatMap(({ at, box, sure }) => {
     const b = insidePicture(box, size);
-    return b ? [{ at: shot.from + at * shot.step, x: four(b.x / size.width), y: four(b.y / size.height), w: max(0.0005, four(b.width / size.width)), h: max(0.0005, four(b.height / size.height)), sure: round(max(0, min(1, sure)) * 100) / 100 }] : [];
+    return b
+      ? [
+          {
+            at: shot.from + at * shot.step,
+            x: four(b.x / size.width),
+            y: four(b.y / size.height),
+            w: max(0.0005, four(b.width / size.width)),
+            h: max(0.0005, four(b.height / size.height)),
+            sure: round(max(0, min(1, sure)) * 100) / 100,
+          },
+        ]
+      : [];
   });
   return thinned(all);
 }
@@ -213,7 +301,11 @@ function thinned(places: readonly Place[]): Place[] {
     for (let i = a + 1; i < b; i++) {
       const m = places[i]!;
       const t = (m.at - p.at) / (q.at - p.at);
-      const off = max(...(['x', 'y', 'w', 'h'] as const).map((k) => abs(p[k] + (q[k] - p[k]) * t - m[k])), abs(p.sure + (q.sure - p.sure) * t - m.sure) / 60) / hardly;
+      const off =
+        max(
+          ...(['x', 'y', 'w', 'h'] as const).map((k) => abs(p[k] + (q[k] - p[k]) * t - m[k])),
+          abs(p.sure + (q.sure - p.sure) * t - m.sure) / 60,
+        ) / hardly;
       if (off > worst) [worst, at] = [off, i];
     }
     if (at < 0) continue;
@@ -249,17 +341,29 @@ export function stitchLooks(pieces: readonly ShotLook[]): ShotLook {
     const taken = new Set<Track>();
     const tracks = whole.tracks.map((track) => {
       const end = placeAt(track, piece.from);
-      const on = end && piece.tracks.find((t) => {
-        const start = !taken.has(t) && placeAt(t, piece.from);
-        return start && overlapShare({ x: end.x, y: end.y, width: end.w, height: end.h }, { x: start.x, y: start.y, width: start.w, height: start.h }) > 0.3;
-      });
+      const on =
+        end &&
+        piece.tracks.find((t) => {
+          const start = !taken.has(t) && placeAt(t, piece.from);
+          return (
+            start &&
+            overlapShare(
+              { x: end.x, y: end.y, width: end.w, height: end.h },
+              { x: start.x, y: start.y, width: start.w, height: start.h },
+            ) > 0.3
+          );
+        });
       if (!on) return track;
       taken.add(on);
       return { ...track, places: [...track.places.filter((p) => p.at < piece.from), ...on.places] };
     });
     return {
-      ...whole, to: piece.to, camera: whole.camera === piece.camera ? whole.camera : 'moves', everythingMoves: whole.everythingMoves && piece.everythingMoves,
-      tracks: [...tracks, ...piece.tracks.filter((t) => !taken.has(t))], overlays: [...whole.overlays, ...piece.overlays],
+      ...whole,
+      to: piece.to,
+      camera: whole.camera === piece.camera ? whole.camera : 'moves',
+      everythingMoves: whole.everythingMoves && piece.everythingMoves,
+      tracks: [...tracks, ...piece.tracks.filter((t) => !taken.has(t))],
+      overlays: [...whole.overlays, ...piece.overlays],
     };
   }, first!);
   const names = tellApart(whole.tracks.map((t) => ({ name: t.name, x: t.places[t.places.length >> 1]!.x })));
@@ -267,24 +371,44 @@ export function stitchLooks(pieces: readonly ShotLook[]): ShotLook {
 }
 
 /** Whether the detector helped, and if not, why, in a sentence for people. */
-export const detectorNoteSchema = z.discriminatedUnion('kind', [z.object({ kind: z.literal('used') }), z.object({ kind: z.literal('missing'), sentence: z.string() }), z.object({ kind: z.literal('off') })]);
+export const detectorNoteSchema = z.discriminatedUnion('kind', [
+  z.object({ kind: z.literal('used') }),
+  z.object({ kind: z.literal('missing'), sentence: z.string() }),
+  z.object({ kind: z.literal('off') }),
+]);
 export type DetectorNote = z.infer<typeof detectorNoteSchema>;
 
 /** All that was seen in a film so far, shot by shot in order. */
-export const subjectScanSchema = z.object({ version: z.literal(1), detector: detectorNoteSchema, shots: z.array(shotLookSchema) });
+export const subjectScanSchema = z.object({
+  version: z.literal(1),
+  detector: detectorNoteSchema,
+  shots: z.array(shotLookSchema),
+});
 export type SubjectScan = z.infer<typeof subjectScanSchema>;
 
 /** What was seen where a span lies: the subjects of the looked-at shots that it touches. Cuts may have been moved since. */
-export function lookWithin(shots: readonly ShotLook[], span: { from: number; to: number }): Omit<ShotLook, 'camera' | 'overlays'> | null {
+export function lookWithin(
+  shots: readonly ShotLook[],
+  span: { from: number; to: number },
+): Omit<ShotLook, 'camera' | 'overlays'> | null {
   const touched = shots.filter((s) => s.from < span.to && s.to > span.from);
   if (!touched.length) return null;
-  const tracks = touched.flatMap((s) => s.tracks).filter((t) => t.places[0]!.at < span.to && t.places.at(-1)!.at >= span.from);
+  const tracks = touched
+    .flatMap((s) => s.tracks)
+    .filter((t) => t.places[0]!.at < span.to && t.places.at(-1)!.at >= span.from);
   return { from: span.from, to: span.to, everythingMoves: touched.every((s) => s.everythingMoves), tracks };
 }
 
 /** Overlays as keeps that can be offered. Names tell where they lie. */
 export function overlayName(o: { x: number; y: number; width: number; height: number }): string {
   const down = o.y + o.height / 2 < 0.34 ? 'upper' : o.y + o.height / 2 > 0.66 ? 'lower' : 'middle';
-  const across = o.x + o.width / 2 < 0.34 ? 'left' : o.x + o.width / 2 > 0.66 ? 'right' : o.width > 0.5 ? 'full width' : 'centre';
+  const across =
+    o.x + o.width / 2 < 0.34
+      ? 'left'
+      : o.x + o.width / 2 > 0.66
+        ? 'right'
+        : o.width > 0.5
+          ? 'full width'
+          : 'centre';
   return o.width > 0.16 ? `Title, ${down} ${across}` : `Logo, ${down} ${across}`;
 }

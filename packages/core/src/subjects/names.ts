@@ -3,7 +3,18 @@ import type { SubjectKind } from './tracks.ts';
 const { atan2, hypot } = Math;
 
 /** Hues of the two colour differences, degrees from the blue axis towards red, and what they are called. */
-const hues: readonly [number, string][] = [[-20, 'blue'], [40, 'violet'], [75, 'pink'], [102, 'red'], [128, 'orange'], [160, 'yellow'], [205, 'green'], [262, 'green'], [272, 'teal'], [312, 'blue']];
+const hues: readonly [number, string][] = [
+  [-20, 'blue'],
+  [40, 'violet'],
+  [75, 'pink'],
+  [102, 'red'],
+  [128, 'orange'],
+  [160, 'yellow'],
+  [205, 'green'],
+  [262, 'green'],
+  [272, 'teal'],
+  [312, 'blue'],
+];
 
 /** A plain word for a colour of luma and two colour differences. Common names; the bounds are ours. */
 export function colourWord([luma, u, v]: readonly number[]): string {
@@ -33,7 +44,8 @@ export function plainName(kind: SubjectKind, what: string, colour: readonly numb
   }
 }
 
-const ordinal = (n: number) => `${n}${n % 10 === 1 && n !== 11 ? 'st' : n % 10 === 2 && n !== 12 ? 'nd' : n % 10 === 3 && n !== 13 ? 'rd' : 'th'}`;
+const ordinal = (n: number) =>
+  `${n}${n % 10 === 1 && n !== 11 ? 'st' : n % 10 === 2 && n !== 12 ? 'nd' : n % 10 === 3 && n !== 13 ? 'rd' : 'th'}`;
 
 /** Names that are told apart: of several alike, from left to right. */
 export function tellApart(named: readonly { name: string; x: number }[]): string[] {

@@ -20,7 +20,12 @@ const cell = 5;
  * camera moves on behind it, or while it is full of edges that came all at once and stayed. Cells beside each other
  * that come and go together are one overlay.
  */
-export function overlaysIn(pictures: readonly LookPicture[], path: CameraPath, size: Size, perSecond: number): RawOverlay[] {
+export function overlaysIn(
+  pictures: readonly LookPicture[],
+  path: CameraPath,
+  size: Size,
+  perSecond: number,
+): RawOverlay[] {
   const { width, height } = size;
   const [across, down] = [floor(width / cell), floor(height / cell)];
   const count = pictures.length;
@@ -58,20 +63,25 @@ export function overlaysIn(pictures: readonly LookPicture[], path: CameraPath, s
         change[i] = allChange[i * cells + cy * across + cx]! / (cell * cell);
       }
       // Runs of pictures through which the cell is full of edges and hardly changes.
-      for (let i = 0; i < count; ) {
+      for (let i = 0; i < count;) {
         if (busy[i]! < 9) {
           i++;
           continue;
         }
         let end = i + 1;
         while (end < count && change[end]! < 3.2 && busy[end]! >= 8) end++;
-        if (end - i >= perSecond * 0.8 && cellOff(pictures[i + 1 < end ? i + 1 : i]!, pictures[end - 1]!, cx, cy, width) < 5) {
+        if (
+          end - i >= perSecond * 0.8 &&
+          cellOff(pictures[i + 1 < end ? i + 1 : i]!, pictures[end - 1]!, cx, cy, width) < 5
+        ) {
           const middle = busy[floor((i + end) / 2)]!;
-          const moved = hypot(corner[end - 1]!.x - corner[i]!.x, corner[end - 1]!.y - corner[i]!.y) > cell * 1.6;
+          const moved =
+            hypot(corner[end - 1]!.x - corner[i]!.x, corner[end - 1]!.y - corner[i]!.y) > cell * 1.6;
           // Fading in and out takes a few pictures. The ground before it came, or after it went, lies still too: what a
           // passing subject uncovers does not.
           const [before, after] = [i - ceil(perSecond * 0.5), end + ceil(perSecond * 0.5)];
-          const calm = (from: number) => from >= 0 && from + 3 < count && max(change[from]!, change[from + 1]!, change[from + 2]!) < 2.6;
+          const calm = (from: number) =>
+            from >= 0 && from + 3 < count && max(change[from]!, change[from + 1]!, change[from + 2]!) < 2.6;
           const came = calm(before - 2) && busy[before]! < middle * 0.6 && middle > 11;
           const went = calm(after) && busy[after]! < middle * 0.6 && middle > 11;
           if (moved || came || went) runs.push({ x: cx, y: cy, from: i, to: end });
@@ -80,18 +90,26 @@ export function overlaysIn(pictures: readonly LookPicture[], path: CameraPath, s
       }
     }
   }
-  return grouped(runs, cell, perSecond, size).filter((o) => o.box.width * o.box.height < width * height * 0.5 && !movesWithCamera(o, path, size));
+  return grouped(runs, cell, perSecond, size).filter(
+    (o) => o.box.width * o.box.height < width * height * 0.5 && !movesWithCamera(o, path, size),
+  );
 }
 
 /** How much a cell differs between two pictures, levels a pixel. */
 function cellOff(a: LookPicture, b: LookPicture, cx: number, cy: number, width: number): number {
   let off = 0;
-  for (let y = cy * cell; y < cy * cell + cell; y++) for (let x = cx * cell; x < cx * cell + cell; x++) off += abs(a[y * width + x]! - b[y * width + x]!);
+  for (let y = cy * cell; y < cy * cell + cell; y++)
+    for (let x = cx * cell; x < cx * cell + cell; x++) off += abs(a[y * width + x]! - b[y * width + x]!);
   return off / (cell * cell);
 }
 
 /** Cells beside each other (titles have gaps) with about the same times, as boxes. */
-function grouped(runs: readonly { x: number; y: number; from: number; to: number }[], side: number, perSecond: number, size: Size): RawOverlay[] {
+function grouped(
+  runs: readonly { x: number; y: number; from: number; to: number }[],
+  side: number,
+  perSecond: number,
+  size: Size,
+): RawOverlay[] {
   const left = new Set(runs);
   const found: RawOverlay[] = [];
   for (const seed of runs) {
@@ -101,7 +119,8 @@ function grouped(runs: readonly { x: number; y: number; from: number; to: number
       const one = group[i]!;
       for (const other of [...left]) {
         const near = abs(other.x - one.x) <= 3 && abs(other.y - one.y) <= 2;
-        const together = abs(other.from - seed.from) < perSecond * 0.35 && abs(other.to - seed.to) < perSecond * 0.35;
+        const together =
+          abs(other.from - seed.from) < perSecond * 0.35 && abs(other.to - seed.to) < perSecond * 0.35;
         if (near && together) {
           left.delete(other);
           group.push(other);
@@ -114,7 +133,16 @@ function grouped(runs: readonly { x: number; y: number; from: number; to: number
     const x = min(...xs) * side;
     const y = min(...ys) * side;
     const middle = (values: number[]) => values.sort((a, b) => a - b)[values.length >> 1]!;
-    found.push({ box: { x, y, width: min(size.width, (max(...xs) + 1) * side) - x, height: min(size.height, (max(...ys) + 1) * side) - y }, from: middle(group.map((g) => g.from)), to: middle(group.map((g) => g.to)) });
+    found.push({
+      box: {
+        x,
+        y,
+        width: min(size.width, (max(...xs) + 1) * side) - x,
+        height: min(size.height, (max(...ys) + 1) * side) - y,
+      },
+      from: middle(group.map((g) => g.from)),
+      to: middle(group.map((g) => g.to)),
+    });
   }
   return found;
 }

@@ -25,7 +25,8 @@ export function lookSize(master: Size): Size {
 }
 
 /** Every so manyth frame is looked at: about twelve a second. */
-export const looksAtEvery = (framesPerSecond: number): number => Math.max(1, Math.round(framesPerSecond / 12.5));
+export const looksAtEvery = (framesPerSecond: number): number =>
+  Math.max(1, Math.round(framesPerSecond / 12.5));
 
 /** The part of two boxes that both cover, over what either covers: 0 apart, 1 the same. */
 export function overlapShare(a: LookBox, b: LookBox): number {
@@ -44,7 +45,12 @@ export function sharedArea(a: LookBox, b: LookBox): number {
 export function around(a: LookBox, b: LookBox): LookBox {
   const x = Math.min(a.x, b.x);
   const y = Math.min(a.y, b.y);
-  return { x, y, width: Math.max(a.x + a.width, b.x + b.width) - x, height: Math.max(a.y + a.height, b.y + b.height) - y };
+  return {
+    x,
+    y,
+    width: Math.max(a.x + a.width, b.x + b.width) - x,
+    height: Math.max(a.y + a.height, b.y + b.height) - y,
+  };
 }
 
 /** The part of a box that lies in the picture; null where none does. */

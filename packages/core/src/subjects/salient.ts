@@ -18,14 +18,22 @@ export function saliencyOf(picture: LookPicture, { width, height }: Size): Uint8
   const plane = width * height;
   const bin = new Uint16Array(plane);
   const count = new Float64Array(bins);
-  const [sumX, sumY, sumXX, sumYY, edge] = [new Float64Array(bins), new Float64Array(bins), new Float64Array(bins), new Float64Array(bins), new Float64Array(bins)];
+  const [sumX, sumY, sumXX, sumYY, edge] = [
+    new Float64Array(bins),
+    new Float64Array(bins),
+    new Float64Array(bins),
+    new Float64Array(bins),
+    new Float64Array(bins),
+  ];
   const [meanL, meanU, meanV] = [new Float64Array(bins), new Float64Array(bins), new Float64Array(bins)];
   for (let y = 0; y < height; y++) {
     for (let x = 0; x < width; x++) {
       const i = y * width + x;
       const [l, u, v] = [picture[i]!, picture[plane + i]!, picture[2 * plane + i]!];
       // Colour differences seldom go far: they are counted finely in the middle.
-      const b = (min(7, l >> 5) * steps[1] + max(0, min(9, ((u - 78) / 10) | 0))) * steps[2] + max(0, min(9, ((v - 78) / 10) | 0));
+      const b =
+        (min(7, l >> 5) * steps[1] + max(0, min(9, ((u - 78) / 10) | 0))) * steps[2] +
+        max(0, min(9, ((v - 78) / 10) | 0));
       bin[i] = b;
       count[b]!++;
       const [nx, ny] = [x / width, y / height];
@@ -54,7 +62,11 @@ export function saliencyOf(picture: LookPicture, { width, height }: Size): Uint8
     let contrast = 0;
     let [weight, wx, wy, wxx, wyy, wEdge] = [0, 0, 0, 0, 0, 0];
     for (const o of used) {
-      const apart = sqrt(((meanL[b]! - meanL[o]!) * 0.6) ** 2 + ((meanU[b]! - meanU[o]!) * 1.7) ** 2 + ((meanV[b]! - meanV[o]!) * 1.7) ** 2);
+      const apart = sqrt(
+        ((meanL[b]! - meanL[o]!) * 0.6) ** 2 +
+          ((meanU[b]! - meanU[o]!) * 1.7) ** 2 +
+          ((meanV[b]! - meanV[o]!) * 1.7) ** 2,
+      );
       contrast += (count[o]! / plane) * min(90, apart);
       // Neighbouring colours are one surface, and are judged together.
       const alike = max(0, 1 - apart / 24);
@@ -65,7 +77,10 @@ export function saliencyOf(picture: LookPicture, { width, height }: Size): Uint8
       wyy += alike * sumYY[o]!;
       wEdge += alike * edge[o]!;
     }
-    const spread = hypot(sqrt(max(0, wxx / weight - (wx / weight) ** 2)), sqrt(max(0, wyy / weight - (wy / weight) ** 2)));
+    const spread = hypot(
+      sqrt(max(0, wxx / weight - (wx / weight) ** 2)),
+      sqrt(max(0, wyy / weight - (wy / weight) ** 2)),
+    );
     const atRim = min(1, (wEdge / rim) * 9 + max(0, wEdge / weight - 0.12));
     score[b] = contrast * max(0, 1 - spread / 0.36) * (1 - atRim);
     most = max(most, score[b]!);

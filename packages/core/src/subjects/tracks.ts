@@ -2,7 +2,14 @@ import type { Size } from '../picture/geometry.ts';
 import { movePoint } from './camera.ts';
 import { followBox, type BoxAt, type FollowWorld } from './follow-box.ts';
 import { cameraFromTo, type CameraPath, type Part } from './ground.ts';
-import { around, insidePicture, overlapShare, sharedArea, type LookBox, type LookPicture } from './picture.ts';
+import {
+  around,
+  insidePicture,
+  overlapShare,
+  sharedArea,
+  type LookBox,
+  type LookPicture,
+} from './picture.ts';
 import { colourApart } from './salient.ts';
 
 const { abs, floor, hypot, log, max, min, round, sqrt } = Math;
@@ -39,7 +46,15 @@ const centre = (b: LookBox) => ({ x: b.x + b.width / 2, y: b.y + b.height / 2 })
 const area = (b: LookBox) => b.width * b.height;
 
 /** A box carried along by the camera and its own speed. */
-function carry(box: LookBox, path: CameraPath, from: number, to: number, size: Size, vx = 0, vy = 0): LookBox {
+function carry(
+  box: LookBox,
+  path: CameraPath,
+  from: number,
+  to: number,
+  size: Size,
+  vx = 0,
+  vy = 0,
+): LookBox {
   const camera = cameraFromTo(path, from, to);
   const scale = hypot(camera.a, camera.b);
   const c = centre(box);
@@ -54,11 +69,16 @@ const patience = 1.3;
 const joinable = 2.6;
 
 /** Joins what stands out from the ground, picture by picture, to the ways of subjects that move by themselves. */
-export function movingTracks(parts: readonly (readonly Part[])[], { path, size, perSecond }: Pick<FollowWorld, 'path' | 'size' | 'perSecond'>): RawTrack[] {
+export function movingTracks(
+  parts: readonly (readonly Part[])[],
+  { path, size, perSecond }: Pick<FollowWorld, 'path' | 'size' | 'perSecond'>,
+): RawTrack[] {
   const done: Active[] = [];
   let active: Active[] = [];
   parts.forEach((seen, at) => {
-    const predicted = active.map((t) => carry(t.boxes.at(-1)!.box, path, t.boxes.at(-1)!.at, at, size, t.vx, t.vy));
+    const predicted = active.map((t) =>
+      carry(t.boxes.at(-1)!.box, path, t.boxes.at(-1)!.at, at, size, t.vx, t.vy),
+    );
     const free = new Set(seen);
     const pairs: { t: number; part: Part; cost: number }[] = [];
     active.forEach((track, t) => {
@@ -68,7 +88,8 @@ export function movingTracks(parts: readonly (readonly Part[])[], { path, size, 
         const [a, b] = [centre(box), centre(part)];
         const far = hypot(a.x - b.x, a.y - b.y) / (4 + scale * 0.6 + track.missing * 0.8);
         const size = abs(log(area(part) / area(box)));
-        if (far < 1 && size < 1.6) pairs.push({ t, part, cost: far + size * 0.45 + colourApart(part.colour, track.colour) * 0.8 });
+        if (far < 1 && size < 1.6)
+          pairs.push({ t, part, cost: far + size * 0.45 + colourApart(part.colour, track.colour) * 0.8 });
       }
     });
     pairs.sort((a, b) => a.cost - b.cost);
@@ -76,7 +97,14 @@ export function movingTracks(parts: readonly (readonly Part[])[], { path, size, 
     for (const { t, part } of pairs) {
       if (taken.has(t) || !free.has(part)) continue;
       // Two subjects that meet are seen as one: neither takes it for itself while the other is expected there too.
-      const both = active.some((other, o) => o !== t && !taken.has(o) && other.observed > 4 && sharedArea(predicted[o]!, part) > 0.6 * area(predicted[o]!) && area(part) > 1.25 * max(area(predicted[o]!), area(predicted[t]!)));
+      const both = active.some(
+        (other, o) =>
+          o !== t &&
+          !taken.has(o) &&
+          other.observed > 4 &&
+          sharedArea(predicted[o]!, part) > 0.6 * area(predicted[o]!) &&
+          area(part) > 1.25 * max(area(predicted[o]!), area(predicted[t]!)),
+      );
       if (both && active[t]!.observed > 4) continue;
       taken.set(t, part);
       free.delete(part);
@@ -88,7 +116,10 @@ export function movingTracks(parts: readonly (readonly Part[])[], { path, size, 
       // Pieces of one subject that came apart.
       if (part) {
         for (const other of [...free]) {
-          if (sharedArea(other, box) > 0.7 * area(other) && area(around(part, other)) < 1.5 * max(area(box), area(part))) {
+          if (
+            sharedArea(other, box) > 0.7 * area(other) &&
+            area(around(part, other)) < 1.5 * max(area(box), area(part))
+          ) {
             part = around(part, other);
             free.delete(other);
           }
@@ -103,7 +134,11 @@ export function movingTracks(parts: readonly (readonly Part[])[], { path, size, 
         track.vy += ((now.y - carried.y) / steps - track.vy) * 0.35;
         const own = taken.get(t)!;
         track.colour = track.colour.map((c, i) => c + (own.colour[i]! - c) * 0.1);
-        track.boxes.push({ at, box: { x: part.x, y: part.y, width: part.width, height: part.height }, sure: min(1, own.strength / 90 + 0.3) });
+        track.boxes.push({
+          at,
+          box: { x: part.x, y: part.y, width: part.width, height: part.height },
+          sure: min(1, own.strength / 90 + 0.3),
+        });
         track.missing = 0;
         track.observed++;
         still.push(track);
@@ -116,16 +151,36 @@ export function movingTracks(parts: readonly (readonly Part[])[], { path, size, 
       track.vx *= covered ? 0.99 : 0.94;
       track.vy *= covered ? 0.99 : 0.94;
       const visible = insidePicture(box, size);
-      if (track.missing > patience * perSecond || !visible || area(visible) < 0.25 * area(box)) done.push(track);
+      if (track.missing > patience * perSecond || !visible || area(visible) < 0.25 * area(box))
+        done.push(track);
       else still.push(track);
     });
     active = still;
     for (const part of free) {
-      active.push({ kind: 'mover', what: '', vx: 0, vy: 0, missing: 0, observed: 1, colour: part.colour, boxes: [{ at, box: { x: part.x, y: part.y, width: part.width, height: part.height }, sure: min(1, part.strength / 90 + 0.3) }] });
+      active.push({
+        kind: 'mover',
+        what: '',
+        vx: 0,
+        vy: 0,
+        missing: 0,
+        observed: 1,
+        colour: part.colour,
+        boxes: [
+          {
+            at,
+            box: { x: part.x, y: part.y, width: part.width, height: part.height },
+            sure: min(1, part.strength / 90 + 0.3),
+          },
+        ],
+      });
     }
   });
-  const whole = [...done, ...active].map((t) => ({ ...t, boxes: trimEnd(t.boxes) })).filter((t) => t.observed >= max(3, 0.24 * perSecond));
-  return mergePieces(joinTracks(whole, path, size, perSecond)).filter((t) => goesSomewhere(t, path, size, perSecond));
+  const whole = [...done, ...active]
+    .map((t) => ({ ...t, boxes: trimEnd(t.boxes) }))
+    .filter((t) => t.observed >= max(3, 0.24 * perSecond));
+  return mergePieces(joinTracks(whole, path, size, perSecond)).filter((t) =>
+    goesSomewhere(t, path, size, perSecond),
+  );
 }
 
 /** What was only guessed at the end of a way is left out. */
@@ -147,7 +202,13 @@ interface Running {
  * A subject that goes behind something is seen in part at last, and its middle slows: its speed and size are taken
  * from a little earlier, over about a second.
  */
-function runningAt(boxes: readonly BoxAt[], end: 'start' | 'end', path: CameraPath, size: Size, perSecond: number): Running {
+function runningAt(
+  boxes: readonly BoxAt[],
+  end: 'start' | 'end',
+  path: CameraPath,
+  size: Size,
+  perSecond: number,
+): Running {
   const n = boxes.length;
   const skip = min(n - 1, round(perSecond * 0.32));
   const reach = min(n - 1 - skip, round(perSecond));
@@ -156,9 +217,15 @@ function runningAt(boxes: readonly BoxAt[], end: 'start' | 'end', path: CameraPa
   const carried = centre(carry(far.box, path, far.at, near.at, size));
   const here = centre(near.box);
   const steps = near.at - far.at;
-  const middle = (pick: (b: LookBox) => number) => boxes.map((b) => pick(b.box)).sort((p, q) => p - q)[n >> 1]!;
+  const middle = (pick: (b: LookBox) => number) =>
+    boxes.map((b) => pick(b.box)).sort((p, q) => p - q)[n >> 1]!;
   const [width, height] = [middle((b) => b.width), middle((b) => b.height)];
-  return { at: near.at, box: { x: here.x - width / 2, y: here.y - height / 2, width, height }, vx: steps ? (here.x - carried.x) / steps : 0, vy: steps ? (here.y - carried.y) / steps : 0 };
+  return {
+    at: near.at,
+    box: { x: here.x - width / 2, y: here.y - height / 2, width, height },
+    vx: steps ? (here.x - carried.x) / steps : 0,
+    vy: steps ? (here.y - carried.y) / steps : 0,
+  };
 }
 
 /** Joins the way of a subject that was hidden, or left and came back, to one. */
@@ -177,11 +244,26 @@ function joinTracks(tracks: Active[], path: CameraPath, size: Size, perSecond: n
       const before = runningAt(earlier.boxes, 'end', path, size, perSecond);
       const steps = next.at - before.at;
       // As it went on, or, for one that came back, as it comes from.
-      const [on, stayed, came] = [carry(before.box, path, before.at, next.at, size, before.vx * steps, before.vy * steps), carry(before.box, path, before.at, next.at, size), carry(next.box, path, next.at, before.at, size, -next.vx * steps, -next.vy * steps)];
-      const [a, b, c, d, e] = [centre(on), centre(next.box), centre(stayed), centre(came), centre(before.box)];
+      const [on, stayed, came] = [
+        carry(before.box, path, before.at, next.at, size, before.vx * steps, before.vy * steps),
+        carry(before.box, path, before.at, next.at, size),
+        carry(next.box, path, next.at, before.at, size, -next.vx * steps, -next.vy * steps),
+      ];
+      const [a, b, c, d, e] = [
+        centre(on),
+        centre(next.box),
+        centre(stayed),
+        centre(came),
+        centre(before.box),
+      ];
       const scale = sqrt(area(before.box));
-      const far = min(hypot(a.x - b.x, a.y - b.y), hypot(c.x - b.x, c.y - b.y), hypot(d.x - e.x, d.y - e.y)) / (6 + scale * 1.2 + max(0, gap) * 0.5);
-      const now = far * 0.5 + abs(log(area(next.box) / area(before.box))) * 0.3 + colourApart(track.colour, earlier.colour) * 0.9;
+      const far =
+        min(hypot(a.x - b.x, a.y - b.y), hypot(c.x - b.x, c.y - b.y), hypot(d.x - e.x, d.y - e.y)) /
+        (6 + scale * 1.2 + max(0, gap) * 0.5);
+      const now =
+        far * 0.5 +
+        abs(log(area(next.box) / area(before.box))) * 0.3 +
+        colourApart(track.colour, earlier.colour) * 0.9;
       if (far < 1 && now < cost) [best, cost] = [earlier, now];
     }
     if (!best) {
@@ -191,13 +273,26 @@ function joinTracks(tracks: Active[], path: CameraPath, size: Size, perSecond: n
     // What was seen of it only in part, on either side, is left out: in between it goes on evenly.
     const skip = round(perSecond * 0.3);
     const tail = first.at - best.boxes.at(-1)!.at > 1 || first.at <= best.boxes.at(-1)!.at;
-    while (best.boxes.length > 1 && (best.boxes.at(-1)!.at >= first.at || (tail && best.boxes.at(-1)!.at > first.at - skip))) best.boxes.pop();
+    while (
+      best.boxes.length > 1 &&
+      (best.boxes.at(-1)!.at >= first.at || (tail && best.boxes.at(-1)!.at > first.at - skip))
+    )
+      best.boxes.pop();
     const rest = track.boxes.slice(tail ? min(skip, track.boxes.length - 1) : 0);
     const [last, on] = [best.boxes.at(-1)!, rest[0]!];
     for (let at = last.at + 1; at < on.at; at++) {
       const t = (at - last.at) / (on.at - last.at);
       const [p, q] = [carry(last.box, path, last.at, at, size), carry(on.box, path, on.at, at, size)];
-      best.boxes.push({ at, sure: 0.3, box: { x: p.x + (q.x - p.x) * t, y: p.y + (q.y - p.y) * t, width: p.width + (q.width - p.width) * t, height: p.height + (q.height - p.height) * t } });
+      best.boxes.push({
+        at,
+        sure: 0.3,
+        box: {
+          x: p.x + (q.x - p.x) * t,
+          y: p.y + (q.y - p.y) * t,
+          width: p.width + (q.width - p.width) * t,
+          height: p.height + (q.height - p.height) * t,
+        },
+      });
     }
     if (last.at < on.at) best.boxes.push(...rest);
     best.observed += track.observed;
@@ -216,10 +311,17 @@ function mergePieces(tracks: Active[]): Active[] {
       const offs = common.map((b) => {
         const other = at(t, b.at)!.box;
         const [c, d] = [centre(b.box), centre(other)];
-        return { x: c.x - d.x, y: c.y - d.y, gapX: max(b.box.x, other.x) - min(b.box.x + b.box.width, other.x + other.width), gapY: max(b.box.y, other.y) - min(b.box.y + b.box.height, other.y + other.height), side: sqrt(max(area(b.box), area(other))) };
+        return {
+          x: c.x - d.x,
+          y: c.y - d.y,
+          gapX: max(b.box.x, other.x) - min(b.box.x + b.box.width, other.x + other.width),
+          gapY: max(b.box.y, other.y) - min(b.box.y + b.box.height, other.y + other.height),
+          side: sqrt(max(area(b.box), area(other))),
+        };
       });
       const close = offs.filter((o) => o.gapX < 2 + o.side * 0.12 && o.gapY < 2 + o.side * 0.12).length;
-      const mean = (pick: (o: (typeof offs)[number]) => number) => offs.reduce((sum, o) => sum + pick(o), 0) / offs.length;
+      const mean = (pick: (o: (typeof offs)[number]) => number) =>
+        offs.reduce((sum, o) => sum + pick(o), 0) / offs.length;
       const [mx, my] = [mean((o) => o.x), mean((o) => o.y)];
       const strays = sqrt(mean((o) => (o.x - mx) ** 2 + (o.y - my) ** 2));
       return close > offs.length * 0.9 && strays < 1.5 + mean((o) => o.side) * 0.3;
@@ -247,7 +349,12 @@ function goesSomewhere(track: Active, path: CameraPath, size: Size, perSecond: n
     most = max(most, hypot(c.x - from.x, c.y - from.y));
   }
   const scale = sqrt(area(first!.box));
-  return most > max(3, scale * 0.35) || (track.observed > perSecond * 1.5 && area(first!.box) > size.width * size.height * 0.004 && track.observed > track.boxes.length * 0.7);
+  return (
+    most > max(3, scale * 0.35) ||
+    (track.observed > perSecond * 1.5 &&
+      area(first!.box) > size.width * size.height * 0.004 &&
+      track.observed > track.boxes.length * 0.7)
+  );
 }
 
 /** Values along a way made smooth: the middle of a few, then their average; the ends stay where they are. */
@@ -266,12 +373,20 @@ function smoothed(values: readonly number[], reach: number): number[] {
 
 /** A way without the tremble of single pictures. */
 export function smoothTrack(boxes: readonly BoxAt[]): BoxAt[] {
-  const mid = (pick: (b: LookBox) => number, reach: number) => smoothed(boxes.map((b) => pick(b.box)), reach);
+  const mid = (pick: (b: LookBox) => number, reach: number) =>
+    smoothed(
+      boxes.map((b) => pick(b.box)),
+      reach,
+    );
   const xs = mid((b) => b.x + b.width / 2, 2);
   const ys = mid((b) => b.y + b.height / 2, 2);
   const widths = mid((b) => b.width, 5);
   const heights = mid((b) => b.height, 5);
-  return boxes.map((b, i) => ({ at: b.at, sure: b.sure, box: { x: xs[i]! - widths[i]! / 2, y: ys[i]! - heights[i]! / 2, width: widths[i]!, height: heights[i]! } }));
+  return boxes.map((b, i) => ({
+    at: b.at,
+    sure: b.sure,
+    box: { x: xs[i]! - widths[i]! / 2, y: ys[i]! - heights[i]! / 2, width: widths[i]!, height: heights[i]! },
+  }));
 }
 
 const at = (track: RawTrack, picture: number): BoxAt | undefined => {
@@ -286,12 +401,22 @@ const covers = (a: LookBox, b: LookBox) => sharedArea(a, b) / (min(area(a), area
  * Brings what the detector saw together with what moves: sights give moving subjects their kind and their full size,
  * and what does not move by itself a way of its own.
  */
-export function withSights(moving: readonly RawTrack[], sights: readonly Sight[], world: FollowWorld): RawTrack[] {
+export function withSights(
+  moving: readonly RawTrack[],
+  sights: readonly Sight[],
+  world: FollowWorld,
+): RawTrack[] {
   const used = new Set<Sight>();
   const named = moving.map((track): RawTrack => {
     const mine = sights.filter((s) => {
       const here = at(track, s.at);
-      return here && s.kind !== 'face' && covers(here.box, s.box) > 0.55 && area(s.box) < area(here.box) * 6 && area(here.box) < area(s.box) * 4;
+      return (
+        here &&
+        s.kind !== 'face' &&
+        covers(here.box, s.box) > 0.55 &&
+        area(s.box) < area(here.box) * 6 &&
+        area(here.box) < area(s.box) * 4
+      );
     });
     if (!mine.length) return track;
     mine.forEach((s) => used.add(s));
@@ -300,18 +425,42 @@ export function withSights(moving: readonly RawTrack[], sights: readonly Sight[]
     const { sight, score } = [...votes.values()].sort((a, b) => b.score - a.score)[0]!;
     const seenAt = track.boxes.filter((b) => sights.some((s) => s.at === b.at)).length;
     if (score < 0.3 * max(1, seenAt * 0.4)) return track;
-    return { ...track, kind: sight.kind, what: sight.what, boxes: anchored(track.boxes, mine.filter((s) => s.what === sight.what)) };
+    return {
+      ...track,
+      kind: sight.kind,
+      what: sight.what,
+      boxes: anchored(
+        track.boxes,
+        mine.filter((s) => s.what === sight.what),
+      ),
+    };
   });
   const all = [...named];
   // The best sights first: each is followed both ways, and takes with it what it meets.
   for (const seed of [...sights].sort((a, b) => b.score - a.score)) {
     if (used.has(seed)) continue;
     used.add(seed);
-    if (all.some((t) => t.what === seed.what && at(t, seed.at) && overlapShare(at(t, seed.at)!.box, seed.box) > 0.3)) continue;
+    if (
+      all.some(
+        (t) => t.what === seed.what && at(t, seed.at) && overlapShare(at(t, seed.at)!.box, seed.box) > 0.3,
+      )
+    )
+      continue;
     const start: BoxAt = { at: seed.at, box: seed.box, sure: min(1, seed.score + 0.3) };
     const boxes = [...followBox(world, start, -1).reverse(), start, ...followBox(world, start, 1)];
-    const track: RawTrack = { kind: seed.kind, what: seed.what, boxes, colour: colourIn(world.pictures[seed.at]!, world.size, seed.box) };
-    const met = sights.filter((s) => s !== seed && s.what === seed.what && at(track, s.at) && overlapShare(at(track, s.at)!.box, s.box) > 0.35);
+    const track: RawTrack = {
+      kind: seed.kind,
+      what: seed.what,
+      boxes,
+      colour: colourIn(world.pictures[seed.at]!, world.size, seed.box),
+    };
+    const met = sights.filter(
+      (s) =>
+        s !== seed &&
+        s.what === seed.what &&
+        at(track, s.at) &&
+        overlapShare(at(track, s.at)!.box, s.box) > 0.35,
+    );
     met.forEach((s) => used.add(s));
     const looked = new Set(sights.map((s) => s.at)).size;
     if (met.length === 0 && looked > 1 && seed.score < 0.55) continue;
@@ -344,24 +493,36 @@ function colourIn(picture: LookPicture, size: Size, box: LookBox): number[] {
  * sight to sight.
  */
 function anchored(boxes: readonly BoxAt[], sights: readonly Sight[]): BoxAt[] {
-  const seen = sights.map((s) => {
-    const here = boxes.find((b) => b.at === s.at)!.box;
-    const [m, c] = [centre(here), centre(s.box)];
-    // What moves may be a part of it only, or more than it.
-    const wild = here.width > s.box.width * 2.2 || here.height > s.box.height * 2.2;
-    return { at: s.at, box: s.box, c, off: wild ? null : { x: c.x - m.x, y: c.y - m.y } };
-  }).sort((a, b) => a.at - b.at);
+  const seen = sights
+    .map((s) => {
+      const here = boxes.find((b) => b.at === s.at)!.box;
+      const [m, c] = [centre(here), centre(s.box)];
+      // What moves may be a part of it only, or more than it.
+      const wild = here.width > s.box.width * 2.2 || here.height > s.box.height * 2.2;
+      return { at: s.at, box: s.box, c, off: wild ? null : { x: c.x - m.x, y: c.y - m.y } };
+    })
+    .sort((a, b) => a.at - b.at);
   return boxes.map((b) => {
     const next = seen.findIndex((o) => o.at >= b.at);
-    const [p, q] = next < 0 ? [seen.at(-1)!, seen.at(-1)!] : next === 0 ? [seen[0]!, seen[0]!] : [seen[next - 1]!, seen[next]!];
+    const [p, q] =
+      next < 0
+        ? [seen.at(-1)!, seen.at(-1)!]
+        : next === 0
+          ? [seen[0]!, seen[0]!]
+          : [seen[next - 1]!, seen[next]!];
     const t = q.at === p.at ? 0 : (b.at - p.at) / (q.at - p.at);
     const mix = (u: number, v: number) => u + (v - u) * t;
     const [width, height] = [mix(p.box.width, q.box.width), mix(p.box.height, q.box.height)];
     const wild = b.box.width > width * 2.2 || b.box.height > height * 2.2;
     const m = centre(b.box);
     const off = p.off && q.off ? { x: mix(p.off.x, q.off.x), y: mix(p.off.y, q.off.y) } : (p.off ?? q.off);
-    const c = wild || !off ? { x: mix(p.c.x, q.c.x), y: mix(p.c.y, q.c.y) } : { x: m.x + off.x, y: m.y + off.y };
-    return { at: b.at, sure: min(1, b.sure + 0.15) * (wild ? 0.7 : 1), box: { x: c.x - width / 2, y: c.y - height / 2, width, height } };
+    const c =
+      wild || !off ? { x: mix(p.c.x, q.c.x), y: mix(p.c.y, q.c.y) } : { x: m.x + off.x, y: m.y + off.y };
+    return {
+      at: b.at,
+      sure: min(1, b.sure + 0.15) * (wild ? 0.7 : 1),
+      box: { x: c.x - width / 2, y: c.y - height / 2, width, height },
+    };
   });
 }
 
@@ -369,29 +530,68 @@ function anchored(boxes: readonly BoxAt[], sights: readonly Sight[]): BoxAt[] {
 function pulledTo(boxes: readonly BoxAt[], sights: readonly Sight[]): BoxAt[] {
   const offs = sights
     .map((s) => ({ at: s.at, from: boxes.find((b) => b.at === s.at), to: s.box }))
-    .flatMap((o) => (o.from ? [{ at: o.at, d: [o.to.x - o.from.box.x, o.to.y - o.from.box.y, o.to.width - o.from.box.width, o.to.height - o.from.box.height] }] : []))
+    .flatMap((o) =>
+      o.from
+        ? [
+            {
+              at: o.at,
+              d: [
+                o.to.x - o.from.box.x,
+                o.to.y - o.from.box.y,
+                o.to.width - o.from.box.width,
+                o.to.height - o.from.box.height,
+              ],
+            },
+          ]
+        : [],
+    )
     .sort((a, b) => a.at - b.at);
   if (!offs.length) return [...boxes];
   return boxes.map((b) => {
     const next = offs.findIndex((o) => o.at >= b.at);
-    const [p, q] = next < 0 ? [offs.at(-1)!, offs.at(-1)!] : next === 0 ? [offs[0]!, offs[0]!] : [offs[next - 1]!, offs[next]!];
+    const [p, q] =
+      next < 0
+        ? [offs.at(-1)!, offs.at(-1)!]
+        : next === 0
+          ? [offs[0]!, offs[0]!]
+          : [offs[next - 1]!, offs[next]!];
     const t = q.at === p.at ? 0 : (b.at - p.at) / (q.at - p.at);
     const d = p.d.map((v, i) => v + (q.d[i]! - v) * t);
-    return { at: b.at, sure: b.sure, box: { x: b.box.x + d[0]!, y: b.box.y + d[1]!, width: max(1, b.box.width + d[2]!), height: max(1, b.box.height + d[3]!) } };
+    return {
+      at: b.at,
+      sure: b.sure,
+      box: {
+        x: b.box.x + d[0]!,
+        y: b.box.y + d[1]!,
+        width: max(1, b.box.width + d[2]!),
+        height: max(1, b.box.height + d[3]!),
+      },
+    };
   });
 }
 
 /** Leaves out small pieces of what is seen whole: a track that hardly ever leaves a larger one. */
 export function withoutPieces(tracks: readonly RawTrack[]): RawTrack[] {
-  return tracks.filter((piece) => !tracks.some((whole) => {
-    if (whole === piece) return false;
-    const common = piece.boxes.filter((b) => at(whole, b.at));
-    if (common.length < piece.boxes.length * 0.8) return false;
-    const inside = common.filter((b) => {
-      const w = at(whole, b.at)!.box;
-      const wide: LookBox = { x: w.x - w.width * 0.2, y: w.y - w.height * 0.2, width: w.width * 1.4, height: w.height * 1.4 };
-      return area(b.box) < area(w) * (piece.kind === 'mover' ? 0.9 : 0.5) && sharedArea(b.box, wide) > 0.75 * area(b.box);
-    });
-    return inside.length > common.length * 0.85;
-  }));
+  return tracks.filter(
+    (piece) =>
+      !tracks.some((whole) => {
+        if (whole === piece) return false;
+        const common = piece.boxes.filter((b) => at(whole, b.at));
+        if (common.length < piece.boxes.length * 0.8) return false;
+        const inside = common.filter((b) => {
+          const w = at(whole, b.at)!.box;
+          const wide: LookBox = {
+            x: w.x - w.width * 0.2,
+            y: w.y - w.height * 0.2,
+            width: w.width * 1.4,
+            height: w.height * 1.4,
+          };
+          return (
+            area(b.box) < area(w) * (piece.kind === 'mover' ? 0.9 : 0.5) &&
+            sharedArea(b.box, wide) > 0.75 * area(b.box)
+          );
+        });
+        return inside.length > common.length * 0.85;
+      }),
+  );
 }

@@ -32,11 +32,31 @@ export interface Score {
 }
 
 /** Looks at a shot without a detector. */
-export const lookAtFollowed = (shot: FollowedShot): ShotLook => lookAtShot({ from: 0, step: followedStep, to: shot.frames, pictures: shot.pictures, size: followedSize, perSecond: followedRate / followedStep }, [], 't');
+export const lookAtFollowed = (shot: FollowedShot): ShotLook =>
+  lookAtShot(
+    {
+      from: 0,
+      step: followedStep,
+      to: shot.frames,
+      pictures: shot.pictures,
+      size: followedSize,
+      perSecond: followedRate / followedStep,
+    },
+    [],
+    't',
+  );
 
 /** What Mivvy chooses, with nobody's help and the control where it usually stands. */
 export function chooseFollowed(look: ShotLook, frame: Size, lively = usualLively): Move {
-  return chooseWindow({ span: { from: look.from, to: look.to }, look, keeps: [], master: followedMaster, rules: { frame, blocked: [], margins: null }, framesPerSecond: followedRate, lively }).move;
+  return chooseWindow({
+    span: { from: look.from, to: look.to },
+    look,
+    keeps: [],
+    master: followedMaster,
+    rules: { frame, blocked: [], margins: null },
+    framesPerSecond: followedRate,
+    lively,
+  }).move;
 }
 
 /** Lefts of the window in master fractions, frame by frame. */
@@ -51,7 +71,11 @@ export function leftsOf(move: Move, frames: number, frame: Size): number[] {
 }
 
 /** The first baseline: the middle. */
-export const centreLefts = (frames: number, frame: Size): number[] => Array.from({ length: frames }, () => (1 - largestWindowSize(followedMaster, frame).width / followedMaster.width) / 2);
+export const centreLefts = (frames: number, frame: Size): number[] =>
+  Array.from(
+    { length: frames },
+    () => (1 - largestWindowSize(followedMaster, frame).width / followedMaster.width) / 2,
+  );
 
 /** The second baseline: in each picture the point that most catches the eye, with a moving average over a second. */
 export function argmaxLefts(shot: FollowedShot, frame: Size): number[] {
@@ -73,7 +97,16 @@ export function argmaxLefts(shot: FollowedShot, frame: Size): number[] {
 /** Holds a window's way against the truth. */
 export function scoreLefts(shot: FollowedShot, lefts: readonly number[], frame: Size): Score {
   const side = largestWindowSize(followedMaster, frame).width / followedMaster.width;
-  const score: Score = { frames: 0, inside: 0, centre: 0, turns: 0, seconds: shot.frames / followedRate, rms: 0, peak: 0, travelled: 0 };
+  const score: Score = {
+    frames: 0,
+    inside: 0,
+    centre: 0,
+    turns: 0,
+    seconds: shot.frames / followedRate,
+    rms: 0,
+    peak: 0,
+    travelled: 0,
+  };
   const subject: number[] = [];
   let way = 0;
   for (let f = 0; f < shot.frames; f++) {

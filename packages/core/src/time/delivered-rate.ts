@@ -69,7 +69,13 @@ export function deliveredLength(length: number, master: Rate, delivered: Rate, s
  * For `nearest` this is the last master frame whose time, rounded to delivered frames with halves going up,
  * is not after `k`: the rule that ffmpeg's fps filter follows, so that file and proof agree.
  */
-export function sourceFrameAt(k: number, length: number, master: Rate, delivered: Rate, step: FrameStep): number {
+export function sourceFrameAt(
+  k: number,
+  length: number,
+  master: Rate,
+  delivered: Rate,
+  step: FrameStep,
+): number {
   if (step.kind === 'every') return Math.min(k * step.n, length - 1);
   const n = Math.ceil(((2 * k + 1) * master.num * delivered.den) / (2 * master.den * delivered.num)) - 1;
   return Math.max(0, Math.min(n, length - 1));

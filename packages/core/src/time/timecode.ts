@@ -50,7 +50,12 @@ export function parseTimecode(text: string, r: Rate): Result<number> {
   const seconds = /^\s*(\d+(?:\.\d+)?)\s*s\s*$/.exec(text);
   if (seconds) return ok(secondsToFrame(Number(seconds[1]), r));
   const parts = /^\s*(\d{1,2}):(\d{2}):(\d{2})([:;])(\d{2,3})\s*$/.exec(text);
-  const wrong = (why: string) => fail<number>('bad-timecode', `“${text}” is not a time here: ${why}.`, 'Write 00:00:05:10, or seconds as 5.4s.');
+  const wrong = (why: string) =>
+    fail<number>(
+      'bad-timecode',
+      `“${text}” is not a time here: ${why}.`,
+      'Write 00:00:05:10, or seconds as 5.4s.',
+    );
   if (!parts) return wrong('it is neither timecode nor seconds');
   const [h, m, s, f] = [Number(parts[1]), Number(parts[2]), Number(parts[3]), Number(parts[5])] as const;
   const count = countingRate(r);
@@ -69,7 +74,8 @@ export function parseTimecode(text: string, r: Rate): Result<number> {
 export function durationLabel(seconds: number): string {
   if (seconds < 60) return `${Math.round(seconds * 10) / 10} s`;
   const whole = Math.round(seconds);
-  if (whole < 3600) return whole % 60 ? `${Math.floor(whole / 60)} min ${two(whole % 60)} s` : `${whole / 60} min`;
+  if (whole < 3600)
+    return whole % 60 ? `${Math.floor(whole / 60)} min ${two(whole % 60)} s` : `${whole / 60} min`;
   return `${Math.floor(whole / 3600)} h ${two(Math.floor(whole / 60) % 60)} min`;
 }
 
@@ -77,4 +83,5 @@ export function durationLabel(seconds: number): string {
 export const frameCount = (frames: number): string => `${frames} frame${frames === 1 ? '' : 's'}`;
 
 /** A number of frames for a person, less than a second in frames, more in seconds: `3 frames`, `9.2 s`. */
-export const framesLabel = (frames: number, r: Rate): string => (frames < fps(r) ? frameCount(frames) : durationLabel(frames / fps(r)));
+export const framesLabel = (frames: number, r: Rate): string =>
+  frames < fps(r) ? frameCount(frames) : durationLabel(frames / fps(r));

@@ -61,7 +61,11 @@ describe('the film', () => {
     const sums: string[] = [];
     for (const name of ['a.mp4', 'b.mp4']) {
       await makeFilm(film, join(dir, name), 0.125, 0.6);
-      sums.push(createHash('sha256').update(await readFile(join(dir, name))).digest('hex'));
+      sums.push(
+        createHash('sha256')
+          .update(await readFile(join(dir, name)))
+          .digest('hex'),
+      );
     }
     expect(sums[0]).toBe(sums[1]);
     expect((await readdir(dir)).sort()).toEqual(['a.mp4', 'b.mp4']);
@@ -109,12 +113,26 @@ describe('the sound', () => {
 });
 
 test('the demo’s spec book is valid and invented outlets carry every kind of rule', async () => {
-  const book = readSpecBook(await readFile(new URL('../../specs/demo.specbook.json', import.meta.url), 'utf8'));
+  const book = readSpecBook(
+    await readFile(new URL('../../specs/demo.specbook.json', import.meta.url), 'utf8'),
+  );
   if (!book.ok) throw new Error(book.problem.sentence);
   const places = book.value.outlets.flatMap((o) => o.placements);
-  expect(book.value.outlets.map((o) => o.name)).toEqual(['Kelpie', 'Hearthpost', 'Longmere', 'Tarnboard', 'Wickerly']);
+  expect(book.value.outlets.map((o) => o.name)).toEqual([
+    'Kelpie',
+    'Hearthpost',
+    'Longmere',
+    'Tarnboard',
+    'Wickerly',
+  ]);
   expect(places.every((p) => p.source?.includes('made up') && p.verifiedOn)).toBe(true);
-  for (const has of [(p: (typeof places)[0]) => p.blocked, (p: (typeof places)[0]) => p.maxBytes, (p: (typeof places)[0]) => p.audio === null, (p: (typeof places)[0]) => p.duration?.maxSeconds === 15, (p: (typeof places)[0]) => p.largerFrame]) {
+  for (const has of [
+    (p: (typeof places)[0]) => p.blocked,
+    (p: (typeof places)[0]) => p.maxBytes,
+    (p: (typeof places)[0]) => p.audio === null,
+    (p: (typeof places)[0]) => p.duration?.maxSeconds === 15,
+    (p: (typeof places)[0]) => p.largerFrame,
+  ]) {
     expect(places.some((p) => Boolean(has(p)))).toBe(true);
   }
 });

@@ -31,7 +31,8 @@ function cut(shots: readonly Shot[]): (g: Pen, t: number) => void {
     let from = 0;
     for (const shot of shots) {
       // A hair of tolerance: 1 / 25 does not add up exactly.
-      if (t < from + shot.seconds - 1e-6 || shot === shots.at(-1)) return shot.draw(g, t - from, Math.min(1, (t - from) / shot.seconds), mouth(t));
+      if (t < from + shot.seconds - 1e-6 || shot === shots.at(-1))
+        return shot.draw(g, t - from, Math.min(1, (t - from) / shot.seconds), mouth(t));
       from += shot.seconds;
     }
   };
@@ -41,14 +42,60 @@ const total = (shots: readonly Shot[]) => shots.reduce((sum, s) => sum + s.secon
 
 /** The demo's films. */
 export const demoFilms: readonly DemoFilm[] = [
-  { file: 'Kite Weekend.mp4', width: 1920, height: 1080, rate: 25, seconds: total(kiteWeekend), draw: cut(kiteWeekend), sound: () => filmSound(kiteWeekend), args: [] },
-  { file: 'Kite Weekend teaser 50p.mp4', width: 1920, height: 1080, rate: 50, seconds: total(teaser), draw: cut(teaser), sound: () => filmSound(teaser), args: [] },
-  { file: 'Phone clip from the beach.mov', width: 1080, height: 1920, rate: 30, seconds: 8, draw: phoneClip, sound: () => filmSound([{ seconds: 8, draw: () => undefined }]), args: [], turned: 90 },
-  { file: 'Archive wall 1974.mp4', width: 1440, height: 1080, rate: 24, seconds: 9, draw: (g, t) => archiveClip(g, t, t / 9), sound: () => null, args: ['-vf', 'eq=saturation=0:contrast=1.1:brightness=-0.03,colorbalance=rs=.10:gs=.04:bs=-.06:rm=.06:bm=-.04,vignette=PI/4.6,noise=alls=9:allf=t:all_seed=5,scale=out_color_matrix=bt709:out_range=tv,format=yuv420p'] },
+  {
+    file: 'Kite Weekend.mp4',
+    width: 1920,
+    height: 1080,
+    rate: 25,
+    seconds: total(kiteWeekend),
+    draw: cut(kiteWeekend),
+    sound: () => filmSound(kiteWeekend),
+    args: [],
+  },
+  {
+    file: 'Kite Weekend teaser 50p.mp4',
+    width: 1920,
+    height: 1080,
+    rate: 50,
+    seconds: total(teaser),
+    draw: cut(teaser),
+    sound: () => filmSound(teaser),
+    args: [],
+  },
+  {
+    file: 'Phone clip from the beach.mov',
+    width: 1080,
+    height: 1920,
+    rate: 30,
+    seconds: 8,
+    draw: phoneClip,
+    sound: () => filmSound([{ seconds: 8, draw: () => undefined }]),
+    args: [],
+    turned: 90,
+  },
+  {
+    file: 'Archive wall 1974.mp4',
+    width: 1440,
+    height: 1080,
+    rate: 24,
+    seconds: 9,
+    draw: (g, t) => archiveClip(g, t, t / 9),
+    sound: () => null,
+    args: [
+      '-vf',
+      'eq=saturation=0:contrast=1.1:brightness=-0.03,colorbalance=rs=.10:gs=.04:bs=-.06:rm=.06:bm=-.04,vignette=PI/4.6,noise=alls=9:allf=t:all_seed=5,scale=out_color_matrix=bt709:out_range=tv,format=yuv420p',
+    ],
+  },
 ];
 
-async function run(ffmpeg: string, args: string[], feed?: (write: (data: Buffer) => Promise<void>) => Promise<void>): Promise<void> {
-  const child = spawn(ffmpeg, ['-v', 'error', '-y', ...args], { stdio: [feed ? 'pipe' : 'ignore', 'ignore', 'inherit'] });
+async function run(
+  ffmpeg: string,
+  args: string[],
+  feed?: (write: (data: Buffer) => Promise<void>) => Promise<void>,
+): Promise<void> {
+  const child = spawn(ffmpeg, ['-v', 'error', '-y', ...args], {
+    stdio: [feed ? 'pipe' : 'ignore', 'ignore', 'inherit'],
+  });
   const ended = once(child, 'exit') as Promise<[number]>;
   if (feed && child.stdin) {
     const pipe = child.stdin;
@@ -67,7 +114,12 @@ async function run(ffmpeg: string, args: string[], feed?: (write: (data: Buffer)
  *
  * @param scale 1 for the real thing; smaller for a quick look in tests
  */
-export async function makeFilm(film: DemoFilm, path: string, scale = 1, seconds = film.seconds): Promise<void> {
+export async function makeFilm(
+  film: DemoFilm,
+  path: string,
+  scale = 1,
+  seconds = film.seconds,
+): Promise<void> {
   const tools = await locateTools();
   if (!tools.ok) throw new Error(`${tools.problem.sentence} ${tools.problem.mend}`);
   const even = (n: number) => Math.round((n * scale) / 2) * 2;
@@ -79,22 +131,78 @@ export async function makeFilm(film: DemoFilm, path: string, scale = 1, seconds 
   const soundFile = samples ? `${path}.f32` : undefined;
   if (samples && soundFile) await writeFile(soundFile, Buffer.from(samples.buffer));
   try {
-    await run(tools.value.ffmpeg, [
-      '-f', 'rawvideo', '-pix_fmt', 'rgba', '-s', `${width}x${height}`, '-r', String(film.rate), '-i', '-',
-      ...(soundFile ? ['-f', 'f32le', '-ar', '48000', '-ac', '2', '-i', soundFile] : []),
-      ...(film.args.length ? film.args : ['-vf', `${film.turned ? 'transpose=cclock,' : ''}scale=out_color_matrix=bt709:out_range=tv,format=yuv420p`]),
-      '-c:v', 'libx264', '-preset', 'veryfast', '-threads', '2', '-crf', '17', '-g', String(film.rate), '-color_primaries', 'bt709', '-color_trc', 'bt709', '-colorspace', 'bt709', '-color_range', 'tv',
-      ...(soundFile ? ['-c:a', 'aac', '-b:a', '192k', '-t', String(seconds)] : []), '-fflags', '+bitexact', '-movflags', '+faststart', '-f', 'mp4', part,
-    ], async (write) => {
-      for (let frame = 0; frame < Math.round(seconds * film.rate); frame++) {
-        g.setTransform(scale, 0, 0, scale, 0, 0);
-        film.draw(g, frame / film.rate);
-        await write(Buffer.from(canvas.data()));
-      }
-    });
+    await run(
+      tools.value.ffmpeg,
+      [
+        '-f',
+        'rawvideo',
+        '-pix_fmt',
+        'rgba',
+        '-s',
+        `${width}x${height}`,
+        '-r',
+        String(film.rate),
+        '-i',
+        '-',
+        ...(soundFile ? ['-f', 'f32le', '-ar', '48000', '-ac', '2', '-i', soundFile] : []),
+        ...(film.args.length
+          ? film.args
+          : [
+              '-vf',
+              `${film.turned ? 'transpose=cclock,' : ''}scale=out_color_matrix=bt709:out_range=tv,format=yuv420p`,
+            ]),
+        '-c:v',
+        'libx264',
+        '-preset',
+        'veryfast',
+        '-threads',
+        '2',
+        '-crf',
+        '17',
+        '-g',
+        String(film.rate),
+        '-color_primaries',
+        'bt709',
+        '-color_trc',
+        'bt709',
+        '-colorspace',
+        'bt709',
+        '-color_range',
+        'tv',
+        ...(soundFile ? ['-c:a', 'aac', '-b:a', '192k', '-t', String(seconds)] : []),
+        '-fflags',
+        '+bitexact',
+        '-movflags',
+        '+faststart',
+        '-f',
+        'mp4',
+        part,
+      ],
+      async (write) => {
+        for (let frame = 0; frame < Math.round(seconds * film.rate); frame++) {
+          g.setTransform(scale, 0, 0, scale, 0, 0);
+          film.draw(g, frame / film.rate);
+          await write(Buffer.from(canvas.data()));
+        }
+      },
+    );
     if (film.turned) {
       // A phone's way: the picture stored sideways, and a flag that turns it back clockwise.
-      await run(tools.value.ffmpeg, ['-i', part, '-c', 'copy', '-metadata:s:v:0', `rotate=${360 - film.turned}`, '-fflags', '+bitexact', '-movflags', '+faststart', '-f', 'mov', `${part}.turned`]);
+      await run(tools.value.ffmpeg, [
+        '-i',
+        part,
+        '-c',
+        'copy',
+        '-metadata:s:v:0',
+        `rotate=${360 - film.turned}`,
+        '-fflags',
+        '+bitexact',
+        '-movflags',
+        '+faststart',
+        '-f',
+        'mov',
+        `${part}.turned`,
+      ]);
       await rename(`${part}.turned`, part);
     }
     await rename(part, path);

@@ -3,12 +3,22 @@ import { fileURLToPath } from 'node:url';
 
 export type Pen = SKRSContext2D;
 
-GlobalFonts.registerFromPath(fileURLToPath(import.meta.resolve('@fontsource-variable/archivo/files/archivo-latin-wght-normal.woff2')), 'Film');
+GlobalFonts.registerFromPath(
+  fileURLToPath(import.meta.resolve('@fontsource-variable/archivo/files/archivo-latin-wght-normal.woff2')),
+  'Film',
+);
 
 /** The film's own paintbox. */
 export const paint = {
-  redKite: '#c8402f', amberKite: '#e2a63b', blueKite: '#2f6f8f', ink: '#23404a', cream: '#f2ead6',
-  skin1: '#d9a27a', skin1Dark: '#bd8159', skin2: '#e3b693', skin2Dark: '#c98f68',
+  redKite: '#c8402f',
+  amberKite: '#e2a63b',
+  blueKite: '#2f6f8f',
+  ink: '#23404a',
+  cream: '#f2ead6',
+  skin1: '#d9a27a',
+  skin1Dark: '#bd8159',
+  skin2: '#e3b693',
+  skin2Dark: '#c98f68',
 } as const;
 
 /** Repeatable randomness: the same seed gives the same film (mulberry32, public domain). */
@@ -68,13 +78,24 @@ export function ease(t: number, from: number, to: number): number {
 }
 
 /** A kite with lit and shaded panels, spars, and a tail of bows that the wind moves. */
-export function kite(g: Pen, x: number, y: number, size: number, colour: string, t: number, lean = -0.35): void {
+export function kite(
+  g: Pen,
+  x: number,
+  y: number,
+  size: number,
+  colour: string,
+  t: number,
+  lean = -0.35,
+): void {
   const sway = Math.sin(t * 2.1 + x * 0.003) * 0.09;
   g.save();
   g.translate(x, y);
   g.rotate(lean + sway);
   g.scale(size, size);
-  const tail: [number, number][] = Array.from({ length: 14 }, (_, i) => [Math.sin(t * 4 - i * 0.62) * (8 + i * 3.4), 170 + i * 21]);
+  const tail: [number, number][] = Array.from({ length: 14 }, (_, i) => [
+    Math.sin(t * 4 - i * 0.62) * (8 + i * 3.4),
+    170 + i * 21,
+  ]);
   g.strokeStyle = colour;
   g.lineWidth = 5;
   g.lineCap = 'round';
@@ -100,10 +121,38 @@ export function kite(g: Pen, x: number, y: number, size: number, colour: string,
     g.fillStyle = shade;
     g.fill();
   };
-  panel([[0, -150], [105, 0], [0, 0]], 'rgba(255,255,255,.16)');
-  panel([[0, -150], [-105, 0], [0, 0]], 'rgba(255,255,255,.04)');
-  panel([[0, 170], [105, 0], [0, 0]], 'rgba(0,0,0,.06)');
-  panel([[0, 170], [-105, 0], [0, 0]], 'rgba(0,0,0,.2)');
+  panel(
+    [
+      [0, -150],
+      [105, 0],
+      [0, 0],
+    ],
+    'rgba(255,255,255,.16)',
+  );
+  panel(
+    [
+      [0, -150],
+      [-105, 0],
+      [0, 0],
+    ],
+    'rgba(255,255,255,.04)',
+  );
+  panel(
+    [
+      [0, 170],
+      [105, 0],
+      [0, 0],
+    ],
+    'rgba(0,0,0,.06)',
+  );
+  panel(
+    [
+      [0, 170],
+      [-105, 0],
+      [0, 0],
+    ],
+    'rgba(0,0,0,.2)',
+  );
   g.strokeStyle = 'rgba(255,250,235,.8)';
   g.lineWidth = 4;
   g.beginPath();
@@ -117,7 +166,11 @@ export function kite(g: Pen, x: number, y: number, size: number, colour: string,
 
 const cloudPuffs = Array.from({ length: 7 }, (_, i) => {
   const roll = dice(77 + i);
-  return Array.from({ length: 9 }, (_, k) => ({ x: (k - 4) * 44 + roll() * 30, y: -Math.abs(roll() * 46) * Math.cos((k - 4) / 3.4), r: 34 + roll() * 44 }));
+  return Array.from({ length: 9 }, (_, k) => ({
+    x: (k - 4) * 44 + roll() * 30,
+    y: -Math.abs(roll() * 46) * Math.cos((k - 4) / 3.4),
+    r: 34 + roll() * 44,
+  }));
 });
 const clouds = cloudPuffs.map((puffs) =>
   still(620, 260, (g) => {
@@ -143,13 +196,27 @@ export function cloud(g: Pen, kind: number, x: number, y: number, size: number, 
 }
 
 /** Light that wanders over water. */
-export function glints(g: Pen, t: number, left: number, top: number, width: number, height: number, count: number, colour = '255,255,255'): void {
+export function glints(
+  g: Pen,
+  t: number,
+  left: number,
+  top: number,
+  width: number,
+  height: number,
+  count: number,
+  colour = '255,255,255',
+): void {
   const roll = dice(5);
   for (let i = 0; i < count; i++) {
     const [u, v, phase, long] = [roll(), roll(), roll() * 6.28, 22 + roll() * 70];
     const depth = 0.25 + v * 0.9;
     const alpha = 0.1 + 0.32 * Math.max(0, Math.sin(t * 1.9 + phase));
     g.fillStyle = `rgba(${colour},${alpha.toFixed(3)})`;
-    g.fillRect(left + ((u * width + t * 9 * depth) % width), top + v * height, long * depth, 1.5 + 2.6 * depth);
+    g.fillRect(
+      left + ((u * width + t * 9 * depth) % width),
+      top + v * height,
+      long * depth,
+      1.5 + 2.6 * depth,
+    );
   }
 }

@@ -1,7 +1,16 @@
 import { curve, ellipse, gradient, paint, type Pen } from './paint.ts';
 
 /** A small person seen from afar, walking. */
-export function walker(g: Pen, x: number, y: number, size: number, coat: string, t: number, facing: 1 | -1 = 1, holdingLine = false): void {
+export function walker(
+  g: Pen,
+  x: number,
+  y: number,
+  size: number,
+  coat: string,
+  t: number,
+  facing: 1 | -1 = 1,
+  holdingLine = false,
+): void {
   const stride = Math.sin(t * 5.2 + x * 0.02);
   g.save();
   g.translate(x, y);
@@ -10,7 +19,13 @@ export function walker(g: Pen, x: number, y: number, size: number, coat: string,
   ellipse(g, 16, 2, 42, 8);
   g.fill();
   g.lineCap = 'round';
-  const limb = (from: [number, number], knee: [number, number], to: [number, number], width: number, colour: string) => {
+  const limb = (
+    from: [number, number],
+    knee: [number, number],
+    to: [number, number],
+    width: number,
+    colour: string,
+  ) => {
     g.strokeStyle = colour;
     g.lineWidth = width;
     curve(g, [from, knee, to]);
@@ -54,9 +69,26 @@ export interface Looks {
 }
 
 /** The kite maker, filmed by the first camera. */
-export const maker: Looks = { skin: paint.skin1, shade: paint.skin1Dark, hair: '#3a2a20', coat: '#37526b', coatDark: '#28405a', shirt: '#e9e2d0', hairstyle: 'bob' };
+export const maker: Looks = {
+  skin: paint.skin1,
+  shade: paint.skin1Dark,
+  hair: '#3a2a20',
+  coat: '#37526b',
+  coatDark: '#28405a',
+  shirt: '#e9e2d0',
+  hairstyle: 'bob',
+};
 /** The harbour warden, filmed by the second. */
-export const warden: Looks = { skin: paint.skin2, shade: paint.skin2Dark, hair: '#8f8a82', coat: '#8a4a3d', coatDark: '#6f382d', shirt: '#d9dde0', hairstyle: 'short', glasses: true };
+export const warden: Looks = {
+  skin: paint.skin2,
+  shade: paint.skin2Dark,
+  hair: '#8f8a82',
+  coat: '#8a4a3d',
+  coatDark: '#6f382d',
+  shirt: '#d9dde0',
+  hairstyle: 'short',
+  glasses: true,
+};
 
 /**
  * Somebody being interviewed, chest up.
@@ -64,7 +96,16 @@ export const warden: Looks = { skin: paint.skin2, shade: paint.skin2Dark, hair: 
  * @param speak how far the mouth is open, 0 to 1
  * @param look where the eyes go: -1 left, 1 right
  */
-export function portrait(g: Pen, x: number, y: number, size: number, who: Looks, t: number, speak: number, look: number): void {
+export function portrait(
+  g: Pen,
+  x: number,
+  y: number,
+  size: number,
+  who: Looks,
+  t: number,
+  speak: number,
+  look: number,
+): void {
   const nod = Math.sin(t * 1.7) * 5 + speak * 5;
   const turn = Math.sin(t * 0.9) * 6;
   g.save();
@@ -73,7 +114,10 @@ export function portrait(g: Pen, x: number, y: number, size: number, who: Looks,
 
   // Shoulders breathe a little.
   const breath = Math.sin(t * 1.3) * 3;
-  g.fillStyle = gradient(g, 120, 620, [[0, who.coat], [1, who.coatDark]]);
+  g.fillStyle = gradient(g, 120, 620, [
+    [0, who.coat],
+    [1, who.coatDark],
+  ]);
   g.beginPath();
   g.moveTo(-262, 640);
   g.bezierCurveTo(-256, 330 + breath, -190, 238 + breath, -84, 214 + breath);
@@ -89,7 +133,10 @@ export function portrait(g: Pen, x: number, y: number, size: number, who: Looks,
   g.closePath();
   g.fill();
   // Neck, with the chin's shadow on it.
-  g.fillStyle = gradient(g, 80, 230, [[0, who.shade], [1, who.skin]]);
+  g.fillStyle = gradient(g, 80, 230, [
+    [0, who.shade],
+    [1, who.skin],
+  ]);
   g.beginPath();
   g.moveTo(-46, 70);
   g.lineTo(46, 70);
@@ -136,7 +183,18 @@ export function portrait(g: Pen, x: number, y: number, size: number, who: Looks,
     ellipse(g, side * 100, 8, 19, 30);
     g.fill();
   }
-  g.fillStyle = gradient(g, 0, 0, [[0, who.skin], [0.62, who.skin], [1, who.shade]], -100, 130);
+  g.fillStyle = gradient(
+    g,
+    0,
+    0,
+    [
+      [0, who.skin],
+      [0.62, who.skin],
+      [1, who.shade],
+    ],
+    -100,
+    130,
+  );
   g.beginPath();
   g.moveTo(-96, -30);
   g.bezierCurveTo(-100, -136, 100, -136, 96, -30);
@@ -193,11 +251,19 @@ export function portrait(g: Pen, x: number, y: number, size: number, who: Looks,
     g.strokeStyle = '#2a1d16';
     g.lineWidth = 4.5;
     g.lineCap = 'round';
-    curve(g, [[ex - 18, -10], [ex, -21 * (blink < 1 ? 0.4 : 1)], [ex + 18, -10]]);
+    curve(g, [
+      [ex - 18, -10],
+      [ex, -21 * (blink < 1 ? 0.4 : 1)],
+      [ex + 18, -10],
+    ]);
     g.stroke();
     g.strokeStyle = who.hair;
     g.lineWidth = 8;
-    curve(g, [[ex - 21, -36 - speak * 4], [ex, -45 - speak * 5], [ex + 21, -35 - speak * 4]]);
+    curve(g, [
+      [ex - 21, -36 - speak * 4],
+      [ex, -45 - speak * 5],
+      [ex + 21, -35 - speak * 4],
+    ]);
     g.stroke();
   }
   if (who.glasses) {
@@ -215,7 +281,11 @@ export function portrait(g: Pen, x: number, y: number, size: number, who: Looks,
   }
   g.strokeStyle = who.shade;
   g.lineWidth = 6;
-  curve(g, [[turn * 1.4 + 2, 2], [turn * 1.4 + 15, 34], [turn * 1.4 - 8, 39]]);
+  curve(g, [
+    [turn * 1.4 + 2, 2],
+    [turn * 1.4 + 15, 34],
+    [turn * 1.4 - 8, 39],
+  ]);
   g.stroke();
   // Mouth.
   const mx = turn * 1.2;
@@ -234,13 +304,28 @@ export function portrait(g: Pen, x: number, y: number, size: number, who: Looks,
   }
   g.strokeStyle = '#a95b4d';
   g.lineWidth = 5;
-  curve(g, [[mx - 33, 66], [mx - 8, 63], [mx, 66], [mx + 8, 63], [mx + 33, 66]]);
+  curve(g, [
+    [mx - 33, 66],
+    [mx - 8, 63],
+    [mx, 66],
+    [mx + 8, 63],
+    [mx + 33, 66],
+  ]);
   g.stroke();
   g.restore();
 }
 
 /** A hand with fingers, palm towards us. */
-export function hand(g: Pen, x: number, y: number, size: number, turn: number, skin: string, shade: string, curl = 0): void {
+export function hand(
+  g: Pen,
+  x: number,
+  y: number,
+  size: number,
+  turn: number,
+  skin: string,
+  shade: string,
+  curl = 0,
+): void {
   g.save();
   g.translate(x, y);
   g.rotate(turn);
@@ -248,7 +333,10 @@ export function hand(g: Pen, x: number, y: number, size: number, turn: number, s
   g.lineCap = 'round';
   g.lineJoin = 'round';
   const finger = (from: [number, number], mid: [number, number], tip: [number, number], width: number) => {
-    for (const [colour, w] of [[shade, width + 4], [skin, width]] as const) {
+    for (const [colour, w] of [
+      [shade, width + 4],
+      [skin, width],
+    ] as const) {
       g.strokeStyle = colour;
       g.lineWidth = w;
       curve(g, [from, mid, tip]);
@@ -269,7 +357,11 @@ export function hand(g: Pen, x: number, y: number, size: number, turn: number, s
   finger([40, 26], [74, 0], [88, -30 + c * 0.4], 25);
   g.strokeStyle = shade;
   g.lineWidth = 3;
-  curve(g, [[-32, 8], [-4, 20], [30, -6]]);
+  curve(g, [
+    [-32, 8],
+    [-4, 20],
+    [30, -6],
+  ]);
   g.stroke();
   g.restore();
 }

@@ -1,4 +1,16 @@
-import { cloud, curve, dice, ease, ellipse, glints, gradient, kite, paint, still, type Pen } from './paint.ts';
+import {
+  cloud,
+  curve,
+  dice,
+  ease,
+  ellipse,
+  glints,
+  gradient,
+  kite,
+  paint,
+  still,
+  type Pen,
+} from './paint.ts';
 import { hand, maker, portrait, walker, warden } from './people.ts';
 
 const W = 1920;
@@ -7,7 +19,11 @@ const H = 1080;
 /** Sky, headland and sea, as far as they stand still. The horizon lies at `y`. */
 function backdrop(y: number, warm: number, width = W) {
   return still(width, H, (g) => {
-    g.fillStyle = gradient(g, 0, y, [[0, warm ? '#6d97ae' : '#5f9dc0'], [0.55, warm ? '#c2cdc4' : '#a9cfdb'], [1, warm ? '#f4d9ab' : '#e9ecdc']]);
+    g.fillStyle = gradient(g, 0, y, [
+      [0, warm ? '#6d97ae' : '#5f9dc0'],
+      [0.55, warm ? '#c2cdc4' : '#a9cfdb'],
+      [1, warm ? '#f4d9ab' : '#e9ecdc'],
+    ]);
     g.fillRect(0, 0, width, y);
     const sun = g.createRadialGradient(width * 0.74, y * 0.56, 10, width * 0.74, y * 0.56, 520);
     sun.addColorStop(0, `rgba(255,246,219,${warm ? 0.9 : 0.6})`);
@@ -15,9 +31,23 @@ function backdrop(y: number, warm: number, width = W) {
     g.fillStyle = sun;
     g.fillRect(0, 0, width, y);
     // Two headlands, the far one paler.
-    for (const [shift, colour, tall] of [[width * 0.56, '#9fb3ac', 34], [0, '#7f947c', 72]] as const) {
+    for (const [shift, colour, tall] of [
+      [width * 0.56, '#9fb3ac', 34],
+      [0, '#7f947c', 72],
+    ] as const) {
       g.fillStyle = colour;
-      curve(g, [[shift, y], [shift + 60, y - tall * 0.8], [shift + 240, y - tall], [shift + 420, y - tall * 0.55], [shift + 620, y - tall * 0.3], [shift + 760, y]], true);
+      curve(
+        g,
+        [
+          [shift, y],
+          [shift + 60, y - tall * 0.8],
+          [shift + 240, y - tall],
+          [shift + 420, y - tall * 0.55],
+          [shift + 620, y - tall * 0.3],
+          [shift + 760, y],
+        ],
+        true,
+      );
       g.fill();
     }
     // A lighthouse on the near one.
@@ -26,7 +56,11 @@ function backdrop(y: number, warm: number, width = W) {
     g.fillStyle = '#b5493a';
     g.fillRect(236, y - 108, 22, 16);
     g.fillRect(233, y - 140, 28, 13);
-    g.fillStyle = gradient(g, y, y + 150, [[0, warm ? '#7fa0a0' : '#5e9fac'], [0.5, '#458893'], [1, '#6fb0ae']]);
+    g.fillStyle = gradient(g, y, y + 150, [
+      [0, warm ? '#7fa0a0' : '#5e9fac'],
+      [0.5, '#458893'],
+      [1, '#6fb0ae'],
+    ]);
     g.fillRect(0, y, width, 150);
     g.fillStyle = 'rgba(255,255,255,.35)';
     g.fillRect(0, y, width, 2);
@@ -36,7 +70,11 @@ function backdrop(y: number, warm: number, width = W) {
 /** Sand from `y` down, with footprints, shells and tufts of grass. */
 function beach(y: number, seed: number, width = W) {
   return still(width, H, (g) => {
-    g.fillStyle = gradient(g, y, H, [[0, '#cdb78a'], [0.1, '#e6d3a8'], [1, '#c6a671']]);
+    g.fillStyle = gradient(g, y, H, [
+      [0, '#cdb78a'],
+      [0.1, '#e6d3a8'],
+      [1, '#c6a671'],
+    ]);
     g.fillRect(0, y, width, H - y);
     const roll = dice(seed);
     for (let i = 0; i < 2600; i++) {
@@ -55,7 +93,11 @@ function beach(y: number, seed: number, width = W) {
         g.strokeStyle = ['#6f7d46', '#8a9355', '#5a6a3d'][k % 3]!;
         g.lineWidth = 4;
         const lean = (roll() - 0.4) * 70;
-        curve(g, [[bx + k * 4, by + 20], [bx + k * 4 + lean * 0.3, by - 40], [bx + k * 4 + lean, by - 80 - roll() * 50]]);
+        curve(g, [
+          [bx + k * 4, by + 20],
+          [bx + k * 4 + lean * 0.3, by - 40],
+          [bx + k * 4 + lean, by - 80 - roll() * 50],
+        ]);
         g.stroke();
       }
     }
@@ -63,11 +105,15 @@ function beach(y: number, seed: number, width = W) {
 }
 
 function surf(g: Pen, t: number, y: number, width = W): void {
-  for (const [k, alpha] of [[0, 0.85], [1, 0.4]] as const) {
+  for (const [k, alpha] of [
+    [0, 0.85],
+    [1, 0.4],
+  ] as const) {
     g.strokeStyle = `rgba(255,255,255,${alpha})`;
     g.lineWidth = 7 - k * 3;
     const line: [number, number][] = [];
-    for (let x = -40; x <= width + 40; x += 80) line.push([x, y - k * 22 + Math.sin(x * 0.011 + t * 1.1 + k) * 7 + Math.sin(t * 0.9 + k * 2) * 6]);
+    for (let x = -40; x <= width + 40; x += 80)
+      line.push([x, y - k * 22 + Math.sin(x * 0.011 + t * 1.1 + k) * 7 + Math.sin(t * 0.9 + k * 2) * 6]);
     curve(g, line);
     g.stroke();
   }
@@ -100,7 +146,10 @@ function wide(g: Pen, t: number, u: number, back = dayBack): void {
   cloud(g, 5, 900 + t * 3, 300, 0.5, 0.7);
   glints(g, t, 0, 646, W, 116, 70);
   // Two sails on the water.
-  for (const [x, size, speed] of [[700, 1, 5], [1180, 0.7, -4]] as const) {
+  for (const [x, size, speed] of [
+    [700, 1, 5],
+    [1180, 0.7, -4],
+  ] as const) {
     const sx = x + t * speed;
     g.fillStyle = '#f7f3ea';
     g.beginPath();
@@ -120,7 +169,11 @@ function wide(g: Pen, t: number, u: number, back = dayBack): void {
   const px = 640 + 640 * u;
   g.strokeStyle = 'rgba(40,40,40,.5)';
   g.lineWidth = 2.5;
-  curve(g, [[kx + 10, ky + 30], [(kx + px) / 2 - 60, (ky + 690) / 2 + 110], [px + 42, 706]]);
+  curve(g, [
+    [kx + 10, ky + 30],
+    [(kx + px) / 2 - 60, (ky + 690) / 2 + 110],
+    [px + 42, 706],
+  ]);
   g.stroke();
   kite(g, kx, ky, 0.92, paint.redKite, t);
   walker(g, 250 + t * 9, 858, 0.72, '#6b4a5e', t);
@@ -133,7 +186,17 @@ const hut = still(W, H, (g) => {
   g.drawImage(backdrop(600, 0)(), 0, 0);
   g.drawImage(beach(742, 31)(), 0, 0);
   g.filter = 'none';
-  g.fillStyle = gradient(g, 0, 0, [[0, '#b59a73'], [1, '#8e7450']], 1160, W);
+  g.fillStyle = gradient(
+    g,
+    0,
+    0,
+    [
+      [0, '#b59a73'],
+      [1, '#8e7450'],
+    ],
+    1160,
+    W,
+  );
   g.fillRect(1160, 330, 760, 750);
   for (let i = 0; i < 6; i++) {
     g.fillStyle = i % 2 ? 'rgba(255,240,210,.13)' : 'rgba(60,38,16,.16)';
@@ -156,10 +219,13 @@ const softened = (source: ReturnType<typeof still>, blur: number) =>
     g.drawImage(source(), -20, -12, W + 40, H + 24);
   });
 const hutSoft = softened(hut, 7);
-const beachSoft = softened(still(W, H, (g) => {
-  g.drawImage(duskBack(), 0, -40);
-  g.drawImage(sand(), 0, -20, W, H + 20);
-}), 9);
+const beachSoft = softened(
+  still(W, H, (g) => {
+    g.drawImage(duskBack(), 0, -40);
+    g.drawImage(sand(), 0, -20, W, H + 20);
+  }),
+  9,
+);
 
 /** The maker, at the left, before the hut; a blue kite hangs at the right. */
 function makerTalks(g: Pen, t: number, speak: number): void {
@@ -178,9 +244,22 @@ function makerTalks(g: Pen, t: number, speak: number): void {
     g.lineCap = 'round';
     g.strokeStyle = maker.coatDark;
     g.lineWidth = 96;
-    curve(g, [[850, 1160], [880, 1050 - up * 90], [838, 1010 - up * 190]]);
+    curve(g, [
+      [850, 1160],
+      [880, 1050 - up * 90],
+      [838, 1010 - up * 190],
+    ]);
     g.stroke();
-    hand(g, 832, 968 - up * 215, 0.92, -0.25 + Math.sin(t * 5) * 0.14, maker.skin, maker.shade, 0.15 + 0.2 * Math.sin(t * 3.1));
+    hand(
+      g,
+      832,
+      968 - up * 215,
+      0.92,
+      -0.25 + Math.sin(t * 5) * 0.14,
+      maker.skin,
+      maker.shade,
+      0.15 + 0.2 * Math.sin(t * 3.1),
+    );
   }
 }
 
@@ -194,21 +273,34 @@ function wardenTalks(g: Pen, t: number, speak: number): void {
     g.lineCap = 'round';
     g.strokeStyle = warden.coatDark;
     g.lineWidth = 100;
-    curve(g, [[1080, 1160], [1040, 1060 - up * 80], [1072, 1020 - up * 150]]);
+    curve(g, [
+      [1080, 1160],
+      [1040, 1060 - up * 80],
+      [1072, 1020 - up * 150],
+    ]);
     g.stroke();
     hand(g, 1076, 980 - up * 180, 0.95, 0.3 + Math.sin(t * 4.4) * 0.1, warden.skin, warden.shade, 0.3);
   }
 }
 
 const benchTop = still(W + 120, H + 80, (g) => {
-  g.fillStyle = gradient(g, 0, H, [[0, '#6b4c31'], [0.5, '#8a6542'], [1, '#6f4f33']]);
+  g.fillStyle = gradient(g, 0, H, [
+    [0, '#6b4c31'],
+    [0.5, '#8a6542'],
+    [1, '#6f4f33'],
+  ]);
   g.fillRect(0, 0, W + 120, H + 80);
   const roll = dice(91);
   for (let i = 0; i < 260; i++) {
     const y = roll() * (H + 80);
     g.strokeStyle = `rgba(${roll() > 0.5 ? '40,22,8' : '214,170,118'},${0.06 + roll() * 0.12})`;
     g.lineWidth = 1 + roll() * 3;
-    curve(g, [[-20, y], [500, y + roll() * 26 - 13], [1100, y + roll() * 26 - 13], [W + 140, y + roll() * 10]]);
+    curve(g, [
+      [-20, y],
+      [500, y + roll() * 26 - 13],
+      [1100, y + roll() * 26 - 13],
+      [W + 140, y + roll() * 10],
+    ]);
     g.stroke();
   }
   for (let i = 1; i < 4; i++) {
@@ -216,7 +308,10 @@ const benchTop = still(W + 120, H + 80, (g) => {
     g.fillRect(0, i * 290, W + 120, 5);
   }
   // Red sailcloth with its stitching, a roll of tape, thread.
-  g.fillStyle = gradient(g, 300, 1000, [[0, '#d0503d'], [1, '#a63627']]);
+  g.fillStyle = gradient(g, 300, 1000, [
+    [0, '#d0503d'],
+    [1, '#a63627'],
+  ]);
   g.beginPath();
   g.moveTo(240, 980);
   g.lineTo(930, 360);
@@ -233,14 +328,26 @@ const benchTop = still(W + 120, H + 80, (g) => {
   g.lineTo(1600, 764);
   g.stroke();
   g.setLineDash([]);
-  for (const [r, c] of [[96, '#e8dcc0'], [80, '#cdbb92'], [46, '#6f4f33']] as const) {
+  for (const [r, c] of [
+    [96, '#e8dcc0'],
+    [80, '#cdbb92'],
+    [46, '#6f4f33'],
+  ] as const) {
     g.fillStyle = c;
     ellipse(g, 1700, 270, r, r * 0.92);
     g.fill();
   }
   g.strokeStyle = '#f3ead2';
   g.lineWidth = 3;
-  curve(g, [[180, 260], [360, 160], [520, 330], [420, 420], [260, 330], [420, 220], [690, 330]]);
+  curve(g, [
+    [180, 260],
+    [360, 160],
+    [520, 330],
+    [420, 420],
+    [260, 330],
+    [420, 220],
+    [690, 330],
+  ]);
   g.stroke();
 });
 
@@ -248,7 +355,11 @@ const benchTop = still(W + 120, H + 80, (g) => {
 function bench(g: Pen, t: number): void {
   g.drawImage(benchTop(), -60 + t * 6, -40 + t * 2);
   g.lineCap = 'round';
-  for (const [colour, width] of [['#5f4527', 36], ['#d9c08f', 28], ['#ecd9ae', 9]] as const) {
+  for (const [colour, width] of [
+    ['#5f4527', 36],
+    ['#d9c08f', 28],
+    ['#ecd9ae', 9],
+  ] as const) {
     g.strokeStyle = colour;
     g.lineWidth = width;
     g.beginPath();
@@ -262,12 +373,24 @@ function bench(g: Pen, t: number): void {
   g.strokeStyle = '#f3ead2';
   g.lineWidth = 7;
   for (let i = 0; i < 5; i++) {
-    curve(g, [[920 + i * 9, 630 + i * 8], [958 + i * 5, 664], [1006 - i * 6, 706 - i * 4]]);
+    curve(g, [
+      [920 + i * 9, 630 + i * 8],
+      [958 + i * 5, 664],
+      [1006 - i * 6, 706 - i * 4],
+    ]);
     g.stroke();
   }
-  curve(g, [[964, 668], [860 - pull * 40, 740], [740 - pull * 52, 742 + pull * 16]]);
+  curve(g, [
+    [964, 668],
+    [860 - pull * 40, 740],
+    [740 - pull * 52, 742 + pull * 16],
+  ]);
   g.stroke();
-  curve(g, [[970, 664], [1080 + pull * 40, 604], [1200 + pull * 52, 610 - pull * 18]]);
+  curve(g, [
+    [970, 664],
+    [1080 + pull * 40, 604],
+    [1200 + pull * 52, 610 - pull * 18],
+  ]);
   g.stroke();
   const sleeve = (points: [number, number][], colour: string) => {
     g.strokeStyle = colour;
@@ -275,9 +398,23 @@ function bench(g: Pen, t: number): void {
     curve(g, points);
     g.stroke();
   };
-  sleeve([[180, 1190], [420, 1010], [596 - pull * 50, 862 + pull * 14]], maker.coat);
+  sleeve(
+    [
+      [180, 1190],
+      [420, 1010],
+      [596 - pull * 50, 862 + pull * 14],
+    ],
+    maker.coat,
+  );
   hand(g, 690 - pull * 52, 784 + pull * 16, 1.32, 0.85, maker.skin, maker.shade, 0.75);
-  sleeve([[1760, 1190], [1540, 900], [1352 + pull * 50, 716 - pull * 16]], maker.coat);
+  sleeve(
+    [
+      [1760, 1190],
+      [1540, 900],
+      [1352 + pull * 50, 716 - pull * 16],
+    ],
+    maker.coat,
+  );
   hand(g, 1256 + pull * 52, 640 - pull * 18, 1.32, -0.95, maker.skin, maker.shade, 0.75);
 }
 
@@ -327,10 +464,29 @@ function seaWall(g: Pen, t: number, u: number): void {
   g.save();
   g.translate(-shift, 0);
   g.drawImage(wallStones(), 0, 0);
-  for (let i = 0; i < 5; i++) cloud(g, i + 1, 300 + i * 760 + t * 4, 150 + (i % 3) * 70, 0.6 + (i % 2) * 0.3, 0.9);
+  for (let i = 0; i < 5; i++)
+    cloud(g, i + 1, 300 + i * 760 + t * 4, 150 + (i % 3) * 70, 0.6 + (i % 2) * 0.3, 0.9);
   const colours = [paint.redKite, paint.amberKite, paint.blueKite, '#4f7a4b'];
-  for (let i = 0; i < 11; i++) kite(g, 190 + i * 320, 330 - (i % 3) * 84 + Math.sin(t * 1.6 + i) * 12, 0.36 + (i % 2) * 0.08, colours[i % 4]!, t + i, -0.2 + (i % 3) * 0.15);
-  for (let i = 0; i < 7; i++) walker(g, 420 + i * 470 + t * (i % 2 ? 16 : -12), 676 - (420 + i * 470) * 0.028 - 2, 0.62, ['#6b4a5e', '#37495e', '#7a5a3a', '#40604f'][i % 4]!, t + i, i % 2 ? 1 : -1);
+  for (let i = 0; i < 11; i++)
+    kite(
+      g,
+      190 + i * 320,
+      330 - (i % 3) * 84 + Math.sin(t * 1.6 + i) * 12,
+      0.36 + (i % 2) * 0.08,
+      colours[i % 4]!,
+      t + i,
+      -0.2 + (i % 3) * 0.15,
+    );
+  for (let i = 0; i < 7; i++)
+    walker(
+      g,
+      420 + i * 470 + t * (i % 2 ? 16 : -12),
+      676 - (420 + i * 470) * 0.028 - 2,
+      0.62,
+      ['#6b4a5e', '#37495e', '#7a5a3a', '#40604f'][i % 4]!,
+      t + i,
+      i % 2 ? 1 : -1,
+    );
   g.restore();
 }
 
@@ -363,7 +519,17 @@ function sign(g: Pen, t: number): void {
   g.fillStyle = 'rgba(40,28,14,.25)';
   ellipse(g, 1700, 1004, 90, 14);
   g.fill();
-  g.fillStyle = gradient(g, 0, 0, [[0, '#7a5c3c'], [1, '#4b3620']], 1664, 1700);
+  g.fillStyle = gradient(
+    g,
+    0,
+    0,
+    [
+      [0, '#7a5c3c'],
+      [1, '#4b3620'],
+    ],
+    1664,
+    1700,
+  );
   g.fillRect(1664, 330, 36, 674);
   g.save();
   g.translate(1682, 470);
@@ -391,7 +557,10 @@ function sign(g: Pen, t: number): void {
 
 /** The end card. */
 function card(g: Pen, t: number): void {
-  g.fillStyle = gradient(g, 0, H, [[0, '#2a4d58'], [1, '#1b333c']]);
+  g.fillStyle = gradient(g, 0, H, [
+    [0, '#2a4d58'],
+    [1, '#1b333c'],
+  ]);
   g.fillRect(0, 0, W, H);
   g.globalAlpha = 0.12;
   for (let i = 0; i < 6; i++) kite(g, 160 + i * 330, 180 + (i % 2) * 640, 0.5, paint.cream, t + i, -0.2);
@@ -427,7 +596,13 @@ const fr = (frames: number) => frames / 25;
 
 /** “Kite Weekend”, shot by shot; 1060 frames at 25 a second. */
 export const kiteWeekend: readonly Shot[] = [
-  { seconds: fr(125), draw: (g, t, u) => { wide(g, t, u * 0.3); drawTitle(g, ease(t, 0.5, 0.9) * (1 - ease(t, 4.3, 4.7))); } },
+  {
+    seconds: fr(125),
+    draw: (g, t, u) => {
+      wide(g, t, u * 0.3);
+      drawTitle(g, ease(t, 0.5, 0.9) * (1 - ease(t, 4.3, 4.7)));
+    },
+  },
   { seconds: fr(75), voice: 'maker', draw: (g, t, _u, s) => makerTalks(g, t, s) },
   { seconds: fr(75), voice: 'warden', draw: (g, t, _u, s) => wardenTalks(g, t, s) },
   { seconds: fr(110), draw: (g, t, u) => wide(g, t + 8, 0.3 + u * 0.35) },

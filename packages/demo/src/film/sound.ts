@@ -13,7 +13,13 @@ interface Syllable {
 }
 
 /** Formants of five vowels, hertz (a, e, i, o, u; rounded textbook values from memory). */
-const vowels = [[730, 1090, 2440], [530, 1840, 2480], [300, 2250, 3000], [570, 840, 2410], [320, 870, 2240]] as const;
+const vowels = [
+  [730, 1090, 2440],
+  [530, 1840, 2480],
+  [300, 2250, 3000],
+  [570, 840, 2410],
+  [320, 870, 2240],
+] as const;
 
 /** What is said in a shot: phrases of syllables with real gaps between them. */
 function speech(shot: Shot, start: number, seed: number): Syllable[] {
@@ -27,7 +33,13 @@ function speech(shot: Shot, start: number, seed: number): Syllable[] {
     const syllables = 4 + Math.floor(roll() * 6);
     for (let i = 0; i < syllables && at < end; i++) {
       const seconds = 0.11 + roll() * 0.09;
-      said.push({ at, seconds, vowel: Math.floor(roll() * 5), pitch: base * (1.12 - (0.22 * i) / syllables + roll() * 0.06), loud: 0.65 + roll() * 0.35 });
+      said.push({
+        at,
+        seconds,
+        vowel: Math.floor(roll() * 5),
+        pitch: base * (1.12 - (0.22 * i) / syllables + roll() * 0.06),
+        loud: 0.65 + roll() * 0.35,
+      });
       at += seconds + 0.03;
     }
     at += 0.34 + roll() * 0.3;
@@ -40,7 +52,9 @@ export function mouthAt(shots: readonly Shot[]): (seconds: number) => number {
   const said = schedule(shots);
   return (t) => {
     const s = said.find((one) => t >= one.at && t < one.at + one.seconds);
-    return s ? Math.sin((Math.PI * (t - s.at)) / s.seconds) * (0.5 + 0.5 * s.loud) * (s.vowel === 2 ? 0.6 : 1) : 0;
+    return s
+      ? Math.sin((Math.PI * (t - s.at)) / s.seconds) * (0.5 + 0.5 * s.loud) * (s.vowel === 2 ? 0.6 : 1)
+      : 0;
   };
 }
 
@@ -91,7 +105,15 @@ function addSpeech(left: Float32Array, right: Float32Array, said: readonly Sylla
 }
 
 /** A plucked string (Karplus–Strong), panned. */
-function pluck(left: Float32Array, right: Float32Array, at: number, hertz: number, gain: number, pan: number, roll: () => number): void {
+function pluck(
+  left: Float32Array,
+  right: Float32Array,
+  at: number,
+  hertz: number,
+  gain: number,
+  pan: number,
+  roll: () => number,
+): void {
   const length = Math.round(sampleRate / hertz);
   const string = Float32Array.from({ length }, () => roll() * 2 - 1);
   const from = Math.floor(at * sampleRate);
@@ -106,10 +128,20 @@ function pluck(left: Float32Array, right: Float32Array, at: number, hertz: numbe
   }
 }
 
-const chords = [[196, 246.94, 293.66, 392], [164.81, 196, 246.94, 329.63], [130.81, 196, 261.63, 329.63], [146.83, 220, 293.66, 369.99]];
+const chords = [
+  [196, 246.94, 293.66, 392],
+  [164.81, 196, 246.94, 329.63],
+  [130.81, 196, 261.63, 329.63],
+  [146.83, 220, 293.66, 369.99],
+];
 
 /** The music: plucked chords that step back while somebody speaks. */
-function addMusic(left: Float32Array, right: Float32Array, seconds: number, speaking: (t: number) => boolean): void {
+function addMusic(
+  left: Float32Array,
+  right: Float32Array,
+  seconds: number,
+  speaking: (t: number) => boolean,
+): void {
   const roll = dice(21);
   const beat = 60 / 104;
   for (let n = 0; n * (beat / 2) < seconds - 0.6; n++) {

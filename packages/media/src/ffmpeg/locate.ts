@@ -20,16 +20,27 @@ export async function locateTools(env: NodeJS.ProcessEnv = process.env): Promise
   const ffmpeg = env.MIVVY_FFMPEG || 'ffmpeg';
   const ffprobe = env.MIVVY_FFPROBE || 'ffprobe';
   try {
-    const [first] = await Promise.all([execa(ffmpeg, ['-hide_banner', '-version']), execa(ffprobe, ['-hide_banner', '-version'])]);
+    const [first] = await Promise.all([
+      execa(ffmpeg, ['-hide_banner', '-version']),
+      execa(ffprobe, ['-hide_banner', '-version']),
+    ]);
     const version = first.stdout.split('\n')[0] ?? '';
     const major = /version n?(\d+)\./.exec(version);
     if (major && Number(major[1]) < 5) {
-      return fail('ffmpeg-old', `This ffmpeg is too old (${version}).`, 'Install version 5.1 or newer, or point MIVVY_FFMPEG and MIVVY_FFPROBE at one.');
+      return fail(
+        'ffmpeg-old',
+        `This ffmpeg is too old (${version}).`,
+        'Install version 5.1 or newer, or point MIVVY_FFMPEG and MIVVY_FFPROBE at one.',
+      );
     }
     found = { ffmpeg, ffprobe, version };
     return ok(found);
   } catch {
-    return fail('ffmpeg-missing', 'ffmpeg is not on this machine, so nothing can be read or exported.', 'Install it with “apt-get install ffmpeg”, or point MIVVY_FFMPEG and MIVVY_FFPROBE at it; work goes on by itself then.');
+    return fail(
+      'ffmpeg-missing',
+      'ffmpeg is not on this machine, so nothing can be read or exported.',
+      'Install it with “apt-get install ffmpeg”, or point MIVVY_FFMPEG and MIVVY_FFPROBE at it; work goes on by itself then.',
+    );
   }
 }
 

@@ -20,8 +20,16 @@ test.each([
 test('problems travel through steps as values; anything else is a mistake of ours and is thrown', async () => {
   const problem = { code: 'x', sentence: 'It stopped.', mend: '' };
   expect(await catching(async () => must({ ok: false, problem }))).toEqual({ ok: false, problem });
-  expect(await catching(async () => { throw Object.assign(new Error('full'), { code: 'ENOSPC' }); })).toMatchObject({ ok: false, problem: { code: 'disk-full' } });
-  await expect(catching(async () => { throw new TypeError('ours'); })).rejects.toThrow('ours');
+  expect(
+    await catching(async () => {
+      throw Object.assign(new Error('full'), { code: 'ENOSPC' });
+    }),
+  ).toMatchObject({ ok: false, problem: { code: 'disk-full' } });
+  await expect(
+    catching(async () => {
+      throw new TypeError('ours');
+    }),
+  ).rejects.toThrow('ours');
   expect(new ProblemError(problem).message).toBe('It stopped.');
 });
 

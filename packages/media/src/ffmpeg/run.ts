@@ -9,9 +9,30 @@ import { toolCall } from './tool.ts';
  * scripts, image sequences, manifests) is absent, so ffmpeg refuses to open it.
  */
 const allowedFormats = [
-  'mov,mp4,m4a,3gp,3g2,mj2', 'matroska,webm', 'avi', 'mpegts', 'mpeg', 'mxf', 'flv', 'asf', 'ogg', 'nut', 'm4v', 'dv', 'gif', 'ivf', 'y4m', 'yuv4mpegpipe',
+  'mov,mp4,m4a,3gp,3g2,mj2',
+  'matroska,webm',
+  'avi',
+  'mpegts',
+  'mpeg',
+  'mxf',
+  'flv',
+  'asf',
+  'ogg',
+  'nut',
+  'm4v',
+  'dv',
+  'gif',
+  'ivf',
+  'y4m',
+  'yuv4mpegpipe',
   // Sound alone is opened only so that it can be refused in the right words.
-  'wav', 'mp3', 'flac', 'aac', 'aiff', 'w64', 'caf',
+  'wav',
+  'mp3',
+  'flac',
+  'aac',
+  'aiff',
+  'w64',
+  'caf',
 ].join(',');
 
 /** Arguments that open a file a person brought in: one local file, a known container, nothing it refers to. */
@@ -48,36 +69,50 @@ export class Cancelled extends Error {
 }
 
 /** What is said in a tool's words where something else than we has ended it. */
-export const killedFromOutside = (signal: string): string => `\nmivvy: the tool was ended from outside by ${signal}\n`;
+export const killedFromOutside = (signal: string): string =>
+  `\nmivvy: the tool was ended from outside by ${signal}\n`;
 
 /** A line without the places of this machine: of each path, the last part. */
-const withoutPlaces = (line: string): string => line.replace(/(?:file:)?\/(?:[^/\n:'"]+\/)+([^/\n:'"]*)/g, '$1');
+const withoutPlaces = (line: string): string =>
+  line.replace(/(?:file:)?\/(?:[^/\n:'"]+\/)+([^/\n:'"]*)/g, '$1');
 
 /** What a stopped tool's words mean, the first that is found in them. */
 const meanings: readonly (Problem & { said: RegExp })[] = [
   {
     said: /No space left on device|ENOSPC|Disk quota exceeded/i,
-    code: 'disk-full', sentence: 'The disk is full, so the file could not be written.', mend: 'Free some space and start it again; nothing else was touched.',
+    code: 'disk-full',
+    sentence: 'The disk is full, so the file could not be written.',
+    mend: 'Free some space and start it again; nothing else was touched.',
   },
   {
     said: /Cannot allocate memory|ENOMEM/i,
-    code: 'memory-full', sentence: 'The machine ran out of memory.', mend: 'Close other programs and start it again.',
+    code: 'memory-full',
+    sentence: 'The machine ran out of memory.',
+    mend: 'Close other programs and start it again.',
   },
   {
     said: /mivvy: the tool was ended from outside/,
-    code: 'tool-killed', sentence: 'The video tool was ended from outside before it had finished.', mend: 'Start it again. If it happens again, the machine may be short of memory.',
+    code: 'tool-killed',
+    sentence: 'The video tool was ended from outside before it had finished.',
+    mend: 'Start it again. If it happens again, the machine may be short of memory.',
   },
   {
     said: /No such file or directory/i,
-    code: 'file-gone', sentence: 'A file that is needed is no longer there.', mend: 'Put the film back where it was, or bring it in again.',
+    code: 'file-gone',
+    sentence: 'A file that is needed is no longer there.',
+    mend: 'Put the film back where it was, or bring it in again.',
   },
   {
     said: /Permission denied/i,
-    code: 'not-allowed', sentence: 'A file may not be read or written by Mivvy.', mend: 'Give it the right to, and start it again.',
+    code: 'not-allowed',
+    sentence: 'A file may not be read or written by Mivvy.',
+    mend: 'Give it the right to, and start it again.',
   },
   {
     said: /Input\/output error/i,
-    code: 'disk-error', sentence: 'The disk could not be read or written.', mend: 'Check the disk and its connection, then start it again.',
+    code: 'disk-error',
+    sentence: 'The disk could not be read or written.',
+    mend: 'Check the disk and its connection, then start it again.',
   },
 ];
 
@@ -85,10 +120,24 @@ const meanings: readonly (Problem & { said: RegExp })[] = [
 export function explainFailure(stderr: string, exit: string): Problem {
   const known = meanings.find(({ said }) => said.test(stderr));
   if (known) return { code: known.code, sentence: known.sentence, mend: known.mend };
-  const lines = stderr.split('\n').map((l) => l.trim()).filter(Boolean);
-  const last = lines.filter((l) => !/^Conversion failed/.test(l)).findLast((l) => /error|invalid|fail|unable|not /i.test(l)) ?? lines.at(-1) ?? exit;
-  const said = withoutPlaces(last.replace(/^\[[^\]]*\]\s*/, '')).slice(0, 300).replace(/[.\s]*$/, '');
-  return { code: 'ffmpeg-failed', sentence: `The video tool stopped: ${said}.`, mend: 'Its log has the details; start it again once that is mended.' };
+  const lines = stderr
+    .split('\n')
+    .map((l) => l.trim())
+    .filter(Boolean);
+  const last =
+    lines
+      .filter((l) => !/^Conversion failed/.test(l))
+      .findLast((l) => /error|invalid|fail|unable|not /i.test(l)) ??
+    lines.at(-1) ??
+    exit;
+  const said = withoutPlaces(last.replace(/^\[[^\]]*\]\s*/, ''))
+    .slice(0, 300)
+    .replace(/[.\s]*$/, '');
+  return {
+    code: 'ffmpeg-failed',
+    sentence: `The video tool stopped: ${said}.`,
+    mend: 'Its log has the details; start it again once that is mended.',
+  };
 }
 
 /** What every call of ffmpeg starts with. */
@@ -98,7 +147,12 @@ export const quietly = ['-hide_banner', '-nostdin', '-nostats'];
 export async function runFfmpeg(args: string[], options: RunOptions = {}): Promise<Result<string>> {
   const tools = await locateTools();
   if (!tools.ok) return tools;
-  const all = [...quietly, '-y', ...(options.onProgress ? ['-progress', 'pipe:1', '-stats_period', '0.25'] : []), ...args];
+  const all = [
+    ...quietly,
+    '-y',
+    ...(options.onProgress ? ['-progress', 'pipe:1', '-stats_period', '0.25'] : []),
+    ...args,
+  ];
   const [file, argv] = toolCall(tools.value.ffmpeg, all, options.nice);
   const child = execa(file, argv, {
     cwd: options.cwd,
@@ -114,10 +168,13 @@ export async function runFfmpeg(args: string[], options: RunOptions = {}): Promi
   const result = await child;
   const stderr = `${String(result.stderr ?? '')}${result.signal && !result.isCanceled ? killedFromOutside(result.signal) : ''}`;
   if (options.logFile) {
-    await appendFile(options.logFile, `$ ffmpeg ${all.join(' ')}\n${tools.value.version}\n${stderr}\n`).catch(() => undefined);
+    await appendFile(options.logFile, `$ ffmpeg ${all.join(' ')}\n${tools.value.version}\n${stderr}\n`).catch(
+      () => undefined,
+    );
   }
   if (result.isCanceled || options.signal?.aborted) throw new Cancelled();
-  if (result.failed) return { ok: false, problem: explainFailure(stderr, result.shortMessage ?? 'no reason given') };
+  if (result.failed)
+    return { ok: false, problem: explainFailure(stderr, result.shortMessage ?? 'no reason given') };
   return ok(stderr);
 }
 
@@ -138,23 +195,42 @@ function followProgress(stream: NodeJS.ReadableStream | null, tell: (progress: R
 }
 
 /** Runs ffprobe and returns its standard output and error, whatever it exits with. */
-export async function runFfprobe(args: string[], signal?: AbortSignal): Promise<Result<{ stdout: string; stderr: string; failed: boolean }>> {
+export async function runFfprobe(
+  args: string[],
+  signal?: AbortSignal,
+): Promise<Result<{ stdout: string; stderr: string; failed: boolean }>> {
   const tools = await locateTools();
   if (!tools.ok) return tools;
-  const result = await execa(...toolCall(tools.value.ffprobe, ['-hide_banner', ...args]), { reject: false, cancelSignal: signal, maxBuffer: 200_000_000, stdin: 'ignore' });
+  const result = await execa(...toolCall(tools.value.ffprobe, ['-hide_banner', ...args]), {
+    reject: false,
+    cancelSignal: signal,
+    maxBuffer: 200_000_000,
+    stdin: 'ignore',
+  });
   if (result.isCanceled || signal?.aborted) throw new Cancelled();
   return ok({ stdout: result.stdout, stderr: result.stderr, failed: result.failed });
 }
 
 /** Runs ffprobe and hands over its output line by line, so that memory stays flat however long the film is. */
-export async function eachProbeLine(args: string[], onLine: (line: string) => void, signal?: AbortSignal): Promise<Result<void>> {
+export async function eachProbeLine(
+  args: string[],
+  onLine: (line: string) => void,
+  signal?: AbortSignal,
+): Promise<Result<void>> {
   const tools = await locateTools();
   if (!tools.ok) return tools;
-  const child = execa(...toolCall(tools.value.ffprobe, ['-hide_banner', ...args]), { reject: false, cancelSignal: signal, buffer: { stdout: false, stderr: true }, maxBuffer: 5_000_000, stdin: 'ignore' });
+  const child = execa(...toolCall(tools.value.ffprobe, ['-hide_banner', ...args]), {
+    reject: false,
+    cancelSignal: signal,
+    buffer: { stdout: false, stderr: true },
+    maxBuffer: 5_000_000,
+    stdin: 'ignore',
+  });
   for await (const line of child) onLine(String(line));
   const result = await child;
   if (result.isCanceled || signal?.aborted) throw new Cancelled();
-  if (result.failed) return { ok: false, problem: explainFailure(String(result.stderr ?? ''), result.shortMessage ?? '') };
+  if (result.failed)
+    return { ok: false, problem: explainFailure(String(result.stderr ?? ''), result.shortMessage ?? '') };
   return ok(undefined);
 }
 
@@ -179,7 +255,8 @@ export async function catching<T>(steps: () => Promise<T>): Promise<Result<T>> {
   } catch (error) {
     if (error instanceof ProblemError) return { ok: false, problem: error.problem };
     const code = (error as NodeJS.ErrnoException).code;
-    if (code === 'ENOSPC' || code === 'EDQUOT') return { ok: false, problem: explainFailure('No space left on device', '') };
+    if (code === 'ENOSPC' || code === 'EDQUOT')
+      return { ok: false, problem: explainFailure('No space left on device', '') };
     if (code === 'ENOENT') return { ok: false, problem: explainFailure('No such file or directory', '') };
     throw error;
   }

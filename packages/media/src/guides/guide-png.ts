@@ -8,7 +8,10 @@ export async function guidePng(guides: readonly Guide[], master: Size): Promise<
   const weight = guideWeight(master);
   guides.forEach(({ tag, window: w }, i) => {
     g.setLineDash(guidePatterns[i % guidePatterns.length]!.map((n) => n * weight));
-    for (const [style, width] of [['rgba(0,0,0,0.55)', weight * 2], ['#ffffff', weight]] as const) {
+    for (const [style, width] of [
+      ['rgba(0,0,0,0.55)', weight * 2],
+      ['#ffffff', weight],
+    ] as const) {
       g.strokeStyle = style;
       g.lineWidth = width;
       g.strokeRect(w.x + weight / 2, w.y + weight / 2, w.width - weight, w.height - weight);

@@ -16,17 +16,35 @@ let dir: string;
 let clean: () => Promise<void>;
 const at = (name: string) => join(dir, name);
 const kinds: readonly [string, string[]][] = [
-  ['fast.mp4', ['-c:v', 'libx264', '-c:a', 'aac', '-movflags', '+faststart']], ['late.mp4', ['-c:v', 'libx264', '-c:a', 'aac']], ['film.mkv', ['-c:v', 'libx264', '-c:a', 'aac']],
-  ['film.ts', ['-c:v', 'libx264', '-c:a', 'aac']], ['film.avi', ['-c:v', 'mpeg4', '-c:a', 'mp3']], ['film.webm', ['-c:v', 'libvpx-vp9', '-deadline', 'realtime', '-c:a', 'libopus']],
+  ['fast.mp4', ['-c:v', 'libx264', '-c:a', 'aac', '-movflags', '+faststart']],
+  ['late.mp4', ['-c:v', 'libx264', '-c:a', 'aac']],
+  ['film.mkv', ['-c:v', 'libx264', '-c:a', 'aac']],
+  ['film.ts', ['-c:v', 'libx264', '-c:a', 'aac']],
+  ['film.avi', ['-c:v', 'mpeg4', '-c:a', 'mp3']],
+  ['film.webm', ['-c:v', 'libvpx-vp9', '-deadline', 'realtime', '-c:a', 'libopus']],
 ];
 beforeAll(async () => {
   ({ dir, clean } = await testFolder());
-  for (const [name, args] of kinds) await ffmpeg('-f', 'lavfi', '-i', 'testsrc2=s=160x90:r=25:d=1', '-f', 'lavfi', '-i', 'sine=440:d=1', '-pix_fmt', 'yuv420p', ...args, at(name));
+  for (const [name, args] of kinds)
+    await ffmpeg(
+      '-f',
+      'lavfi',
+      '-i',
+      'testsrc2=s=160x90:r=25:d=1',
+      '-f',
+      'lavfi',
+      '-i',
+      'sine=440:d=1',
+      '-pix_fmt',
+      'yuv420p',
+      ...args,
+      at(name),
+    );
 });
 afterAll(() => clean());
 
 function* numbers(start: number): Generator<number> {
-  for (let state = start >>> 0; ; ) yield (state = (Math.imul(state, 1664525) + 1013904223) >>> 0) / 2 ** 32;
+  for (let state = start >>> 0; ;) yield (state = (Math.imul(state, 1664525) + 1013904223) >>> 0) / 2 ** 32;
 }
 
 /** Asks everything of a file that is asked of a master; what it comes to, in a word. */
@@ -52,7 +70,9 @@ describe.each(kinds.map(([name]) => name))('%s', (name) => {
     const bytes = await readFile(at(name));
     const random = numbers(seed + name.length * 7 + name.charCodeAt(0));
     const next = () => random.next().value as number;
-    const damaged: Buffer[] = [0.02, 0.3, 0.7, 0.98].map((share) => bytes.subarray(0, Math.floor(bytes.length * share)));
+    const damaged: Buffer[] = [0.02, 0.3, 0.7, 0.98].map((share) =>
+      bytes.subarray(0, Math.floor(bytes.length * share)),
+    );
     for (let n = 0; n < 4; n++) {
       const copy = Buffer.from(bytes);
       // Every other time in the headers, where it hurts most.

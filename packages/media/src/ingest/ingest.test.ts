@@ -19,7 +19,12 @@ const at = (name: string) => join(dir, name);
 beforeAll(async () => ({ dir, clean } = await testFolder()));
 afterAll(() => clean());
 
-const bars = (size: string, seconds: number, r = 25) => ['-f', 'lavfi', '-i', `testsrc2=s=${size}:r=${r}:d=${seconds}`];
+const bars = (size: string, seconds: number, r = 25) => [
+  '-f',
+  'lavfi',
+  '-i',
+  `testsrc2=s=${size}:r=${r}:d=${seconds}`,
+];
 const x264 = ['-c:v', 'libx264', '-preset', 'ultrafast', '-pix_fmt', 'yuv420p'];
 
 async function read(path: string): Promise<MasterFacts> {
@@ -32,19 +37,87 @@ async function read(path: string): Promise<MasterFacts> {
 
 describe('files that cannot be used are refused in words', () => {
   const refusals: [string, () => Promise<string>, string][] = [
-    ['a text file named .mp4', async () => (await writeFile(at('text.mp4'), 'Dear client, the film follows.'), 'text.mp4'), 'not-a-video'],
+    [
+      'a text file named .mp4',
+      async () => (await writeFile(at('text.mp4'), 'Dear client, the film follows.'), 'text.mp4'),
+      'not-a-video',
+    ],
     ['zero bytes', async () => (await writeFile(at('empty.mp4'), ''), 'empty.mp4'), 'empty-file'],
-    ['sound alone', async () => (await ffmpeg('-f', 'lavfi', '-i', 'sine=440:d=1', at('sound.wav')), 'sound.wav'), 'audio-only'],
-    ['a playlist that points at other files', async () => (await writeFile(at('list.mp4'), '#EXTM3U\n#EXT-X-TARGETDURATION:5\n#EXTINF:5,\nfile:///etc/passwd\n#EXT-X-ENDLIST\n'), 'list.mp4'), 'not-a-film-file'],
-    ['a concat script', async () => (await writeFile(at('script.mp4'), "ffconcat version 1.0\nfile '/etc/hostname'\n"), 'script.mp4'), 'not-a-film-file'],
-    ['a picture of 1 × 1', async () => (await ffmpeg(...bars('16x16', 0.2), '-vf', 'scale=1:1', '-pix_fmt', 'yuv444p', '-c:v', 'ffv1', at('one.mkv')), 'one.mkv'), 'too-small'],
-    ['a picture of 10000 × 10000', async () => (await ffmpeg('-f', 'lavfi', '-i', 'color=c=red:s=10000x10000:r=1:d=1', '-c:v', 'mjpeg', '-q:v', '31', '-pix_fmt', 'yuvj420p', at('huge.mov')), 'huge.mov'), 'too-large'],
-    ['a still picture', async () => (await ffmpeg(...bars('320x180', 0.1), '-frames:v', '1', at('still.png')), 'still.png'), 'not-a-film-file'],
-    ['an mp4 whose index never came', async () => {
-      await ffmpeg(...bars('320x180', 2), ...x264, at('cut.mp4'));
-      await truncate(at('cut.mp4'), Math.floor((await stat(at('cut.mp4'))).size * 0.6));
-      return 'cut.mp4';
-    }, 'incomplete'],
+    [
+      'sound alone',
+      async () => (await ffmpeg('-f', 'lavfi', '-i', 'sine=440:d=1', at('sound.wav')), 'sound.wav'),
+      'audio-only',
+    ],
+    [
+      'a playlist that points at other files',
+      async () => (
+        await writeFile(
+          at('list.mp4'),
+          '#EXTM3U\n#EXT-X-TARGETDURATION:5\n#EXTINF:5,\nfile:///etc/passwd\n#EXT-X-ENDLIST\n',
+        ),
+        'list.mp4'
+      ),
+      'not-a-film-file',
+    ],
+    [
+      'a concat script',
+      async () => (
+        await writeFile(at('script.mp4'), "ffconcat version 1.0\nfile '/etc/hostname'\n"),
+        'script.mp4'
+      ),
+      'not-a-film-file',
+    ],
+    [
+      'a picture of 1 × 1',
+      async () => (
+        await ffmpeg(
+          ...bars('16x16', 0.2),
+          '-vf',
+          'scale=1:1',
+          '-pix_fmt',
+          'yuv444p',
+          '-c:v',
+          'ffv1',
+          at('one.mkv'),
+        ),
+        'one.mkv'
+      ),
+      'too-small',
+    ],
+    [
+      'a picture of 10000 × 10000',
+      async () => (
+        await ffmpeg(
+          '-f',
+          'lavfi',
+          '-i',
+          'color=c=red:s=10000x10000:r=1:d=1',
+          '-c:v',
+          'mjpeg',
+          '-q:v',
+          '31',
+          '-pix_fmt',
+          'yuvj420p',
+          at('huge.mov'),
+        ),
+        'huge.mov'
+      ),
+      'too-large',
+    ],
+    [
+      'a still picture',
+      async () => (await ffmpeg(...bars('320x180', 0.1), '-frames:v', '1', at('still.png')), 'still.png'),
+      'not-a-film-file',
+    ],
+    [
+      'an mp4 whose index never came',
+      async () => {
+        await ffmpeg(...bars('320x180', 2), ...x264, at('cut.mp4'));
+        await truncate(at('cut.mp4'), Math.floor((await stat(at('cut.mp4'))).size * 0.6));
+        return 'cut.mp4';
+      },
+      'incomplete',
+    ],
   ];
   test.each(refusals)('%s', async (_what, make, code) => {
     const probed = await probeMaster(at(await make()));
@@ -76,22 +149,43 @@ describe('facts are measured from the file', () => {
   test('a clip of 0.2 s', async () => {
     await ffmpeg(...bars('320x180', 0.2), ...x264, at('short.mp4'));
     const facts = await read(at('short.mp4'));
-    expect(facts.video).toMatchObject({ frames: 5, framesCounted: true, rate: rate(25), displayed: { width: 320, height: 180 } });
+    expect(facts.video).toMatchObject({
+      frames: 5,
+      framesCounted: true,
+      rate: rate(25),
+      displayed: { width: 320, height: 180 },
+    });
     expect(facts.audio).toBeNull();
   });
 
   test('stretched pixels are worked on square, in the displayed size', async () => {
     await ffmpeg(...bars('720x576', 0.4), '-vf', 'setsar=64/45', ...x264, at('anamorphic.mp4'));
-    expect((await read(at('anamorphic.mp4'))).video).toMatchObject({ coded: { width: 720, height: 576 }, displayed: { width: 1024, height: 576 }, pixelAspect: { num: 64, den: 45 } });
+    expect((await read(at('anamorphic.mp4'))).video).toMatchObject({
+      coded: { width: 720, height: 576 },
+      displayed: { width: 1024, height: 576 },
+      pixelAspect: { num: 64, den: 45 },
+    });
   });
 
   test('timestamps rounded to milliseconds still make a steady 29.97', async () => {
     await ffmpeg('-f', 'lavfi', '-i', 'testsrc2=s=320x180:r=30000/1001:d=4', ...x264, at('rounded.mkv'));
-    expect((await read(at('rounded.mkv'))).video).toMatchObject({ rate: { num: 30000, den: 1001 }, rateVaries: false, frames: 120 });
+    expect((await read(at('rounded.mkv'))).video).toMatchObject({
+      rate: { num: 30000, den: 1001 },
+      rateVaries: false,
+      frames: 120,
+    });
   });
 
   test('a rate that changes mid-file is recognised and conformed', async () => {
-    await ffmpeg(...bars('320x180', 4, 30), '-vf', "select='if(lt(t,2),1,not(mod(n,3)))'", '-fps_mode', 'vfr', ...x264, at('varies.mp4'));
+    await ffmpeg(
+      ...bars('320x180', 4, 30),
+      '-vf',
+      "select='if(lt(t,2),1,not(mod(n,3)))'",
+      '-fps_mode',
+      'vfr',
+      ...x264,
+      at('varies.mp4'),
+    );
     const { video } = await read(at('varies.mp4'));
     expect(video.rateVaries).toBe(true);
     expect(video.rate).toEqual(rate(30));
@@ -99,7 +193,18 @@ describe('facts are measured from the file', () => {
   });
 
   test('HDR is recognised by its transfer curve, with its depth', async () => {
-    await ffmpeg(...bars('320x180', 0.4), '-c:v', 'libx265', '-preset', 'ultrafast', '-pix_fmt', 'yuv420p10le', '-x265-params', 'log-level=error:colorprim=bt2020:transfer=arib-std-b67:colormatrix=bt2020nc', at('hlg.mp4'));
+    await ffmpeg(
+      ...bars('320x180', 0.4),
+      '-c:v',
+      'libx265',
+      '-preset',
+      'ultrafast',
+      '-pix_fmt',
+      'yuv420p10le',
+      '-x265-params',
+      'log-level=error:colorprim=bt2020:transfer=arib-std-b67:colormatrix=bt2020nc',
+      at('hlg.mp4'),
+    );
     expect((await read(at('hlg.mp4'))).video).toMatchObject({ hdr: 'hlg', bitDepth: 10, codec: 'hevc' });
   });
 
@@ -110,16 +215,36 @@ describe('facts are measured from the file', () => {
 });
 
 describe('loudness, EBU Tech 3341 tests 1 and 2, measuring ITU-R BS.1770 (from memory)', () => {
-  test.each([[-23], [-33]])('a stereo sine of 1 kHz at %f dBFS reads that many LUFS, ± 0.1', async (level) => {
-    // ffmpeg's sine has an amplitude of 1/8.
-    const path = at(`tone${level}.wav`);
-    await ffmpeg('-f', 'lavfi', '-i', `sine=1000:r=48000:d=20`, '-af', `volume=${8 * 10 ** (level / 20)}:precision=float`, '-ac', '2', '-af', `aformat=sample_fmts=flt,pan=stereo|c0=c0|c1=c0,volume=${8 * 10 ** (level / 20)}:precision=float`, '-c:a', 'pcm_f32le', path);
-    const measured = await measureLoudness(path, 0);
-    expect(measured.ok && Math.abs(measured.value.integratedLufs! - level)).toBeLessThanOrEqual(0.1);
-  });
+  test.each([[-23], [-33]])(
+    'a stereo sine of 1 kHz at %f dBFS reads that many LUFS, ± 0.1',
+    async (level) => {
+      // ffmpeg's sine has an amplitude of 1/8.
+      const path = at(`tone${level}.wav`);
+      await ffmpeg(
+        '-f',
+        'lavfi',
+        '-i',
+        `sine=1000:r=48000:d=20`,
+        '-af',
+        `volume=${8 * 10 ** (level / 20)}:precision=float`,
+        '-ac',
+        '2',
+        '-af',
+        `aformat=sample_fmts=flt,pan=stereo|c0=c0|c1=c0,volume=${8 * 10 ** (level / 20)}:precision=float`,
+        '-c:a',
+        'pcm_f32le',
+        path,
+      );
+      const measured = await measureLoudness(path, 0);
+      expect(measured.ok && Math.abs(measured.value.integratedLufs! - level)).toBeLessThanOrEqual(0.1);
+    },
+  );
   test('silence has none', async () => {
     await ffmpeg('-f', 'lavfi', '-i', 'anullsrc=r=48000:d=3', at('silence.wav'));
-    expect(await measureLoudness(at('silence.wav'), 0)).toEqual({ ok: true, value: { integratedLufs: null, truePeakDbtp: null } });
+    expect(await measureLoudness(at('silence.wav'), 0)).toEqual({
+      ok: true,
+      value: { integratedLufs: null, truePeakDbtp: null },
+    });
   });
 });
 
@@ -130,7 +255,9 @@ describe('proxies and stills', () => {
     await makeRuler(path, { size, rate: rate(25), frames: 20, sound: true });
     const facts = await read(path);
     const seen: number[] = [];
-    const made = await makeProxy(path, facts, planMaster(facts, '0'.repeat(64)), at('proxy.mp4'), { onFraction: (f) => seen.push(f) });
+    const made = await makeProxy(path, facts, planMaster(facts, '0'.repeat(64)), at('proxy.mp4'), {
+      onFraction: (f) => seen.push(f),
+    });
     expect(made.ok).toBe(true);
     const readings = await readRuler(at('proxy.mp4'), size, size);
     expect(readings.map((r) => r.frame)).toEqual(Array.from({ length: 20 }, (_, i) => i));
@@ -141,9 +268,17 @@ describe('proxies and stills', () => {
 
   test('an HDR master becomes a BT.709 proxy', async () => {
     const facts = await read(at('hlg.mp4'));
-    expect((await makeProxy(at('hlg.mp4'), facts, planMaster(facts, '0'.repeat(64)), at('hlg proxy.mp4'), {})).ok).toBe(true);
+    expect(
+      (await makeProxy(at('hlg.mp4'), facts, planMaster(facts, '0'.repeat(64)), at('hlg proxy.mp4'), {})).ok,
+    ).toBe(true);
     const proxy = await read(at('hlg proxy.mp4'));
-    expect(proxy.video).toMatchObject({ hdr: 'none', bitDepth: 8, codec: 'h264', colour: { matrix: 'bt709', transfer: 'bt709' }, frames: facts.video.frames });
+    expect(proxy.video).toMatchObject({
+      hdr: 'none',
+      bitDepth: 8,
+      codec: 'h264',
+      colour: { matrix: 'bt709', transfer: 'bt709' },
+      frames: facts.video.frames,
+    });
   });
 
   test('a still is the frame that was asked for, in the master’s shape; a poster is larger', async () => {
@@ -151,9 +286,15 @@ describe('proxies and stills', () => {
     await makeRuler(film, { size: { width: 640, height: 360 }, rate: { num: 25, den: 1 }, frames: 40 });
     const facts = await read(film);
     expect((await makeStill(film, facts, 33, stillHeight, at('still.jpg'))).ok).toBe(true);
-    const { stdout } = await execa('ffmpeg', ['-v', 'error', '-i', at('still.jpg'), '-f', 'rawvideo', '-pix_fmt', 'rgb24', '-'], { encoding: 'buffer' });
+    const { stdout } = await execa(
+      'ffmpeg',
+      ['-v', 'error', '-i', at('still.jpg'), '-f', 'rawvideo', '-pix_fmt', 'rgb24', '-'],
+      { encoding: 'buffer' },
+    );
     expect(stdout.length).toBe(192 * 108 * 3);
-    expect(readRulerPicture(Buffer.from(stdout), { width: 192, height: 108 }, { width: 640, height: 360 }).frame).toBe(33);
+    expect(
+      readRulerPicture(Buffer.from(stdout), { width: 192, height: 108 }, { width: 640, height: 360 }).frame,
+    ).toBe(33);
     expect((await makePoster(film, facts, at('poster.jpg'), {})).ok).toBe(true);
     expect((await readFile(at('poster.jpg'))).subarray(0, 2).toString('hex')).toBe('ffd8');
   });
@@ -164,5 +305,9 @@ test('the boxes of an ISO file are read in order (ISO/IEC 14496-12)', async () =
   await ffmpeg(...bars('320x180', 0.4), ...x264, '-movflags', '+faststart', at('early.mp4'));
   const [late, early] = [await topLevelBoxes(at('late.mp4')), await topLevelBoxes(at('early.mp4'))];
   expect(late).toEqual(expect.arrayContaining(['ftyp', 'moov', 'mdat']));
-  expect([moovComesFirst(late), moovComesFirst(early), moovComesFirst(['ftyp'])]).toEqual([false, true, null]);
+  expect([moovComesFirst(late), moovComesFirst(early), moovComesFirst(['ftyp'])]).toEqual([
+    false,
+    true,
+    null,
+  ]);
 });

@@ -45,14 +45,36 @@ function runsOf(flags: readonly boolean[], gap: number, least: number): FrameSpa
  * Listens along a film's sound: how loud each frame is, where it is silent, and where somebody speaks. Speech is told
  * by energy between 300 and 3000 Hz that swells and falls a few times a second, as syllables do (common practice).
  */
-export async function listenAlong(path: string, facts: MasterFacts, signal?: AbortSignal): Promise<Result<Heard>> {
+export async function listenAlong(
+  path: string,
+  facts: MasterFacts,
+  signal?: AbortSignal,
+): Promise<Result<Heard>> {
   const tools = await locateTools();
   if (!tools.ok) return tools;
   const { audio, video } = facts;
   if (!audio) return ok({ levels: [], silences: [], speech: [] });
   const start = pictureStartInSound(facts);
-  const filters = [...soundFrom(start), `aresample=${sampleRate}:async=1:first_pts=0`, 'aformat=sample_fmts=flt:channel_layouts=mono', 'asplit=2[a][b];[b]highpass=f=300,lowpass=f=3000[v];[a][v]join=inputs=2:channel_layout=stereo:map=0.0-FL|1.0-FR'].join(',');
-  const child = spawn(...toolCall(tools.value.ffmpeg, [...quietly, ...inputArgs(path), '-filter_complex', `[0:${audio.streamIndex}]${filters}[out]`, '-map', '[out]', '-f', 'f32le', 'pipe:1']), { stdio: ['ignore', 'pipe', 'pipe'] });
+  const filters = [
+    ...soundFrom(start),
+    `aresample=${sampleRate}:async=1:first_pts=0`,
+    'aformat=sample_fmts=flt:channel_layouts=mono',
+    'asplit=2[a][b];[b]highpass=f=300,lowpass=f=3000[v];[a][v]join=inputs=2:channel_layout=stereo:map=0.0-FL|1.0-FR',
+  ].join(',');
+  const child = spawn(
+    ...toolCall(tools.value.ffmpeg, [
+      ...quietly,
+      ...inputArgs(path),
+      '-filter_complex',
+      `[0:${audio.streamIndex}]${filters}[out]`,
+      '-map',
+      '[out]',
+      '-f',
+      'f32le',
+      'pipe:1',
+    ]),
+    { stdio: ['ignore', 'pipe', 'pipe'] },
+  );
   const stop = () => child.kill('SIGKILL');
   signal?.addEventListener('abort', stop, { once: true });
   let words = '';
@@ -78,7 +100,7 @@ export async function listenAlong(path: string, facts: MasterFacts, signal?: Abo
     const data = rest.length ? Buffer.concat([rest, piece]) : piece;
     const whole = data.length - (data.length % 8);
     for (let at = 0; at < whole; at += 8, sample++) {
-      const frame = (sample * rate / sampleRate) | 0;
+      const frame = ((sample * rate) / sampleRate) | 0;
       if (frame >= video.frames) continue;
       const [a, v] = [data.readFloatLE(at), data.readFloatLE(at + 4)];
       all[frame]! += a * a;
@@ -91,7 +113,8 @@ export async function listenAlong(path: string, facts: MasterFacts, signal?: Abo
   signal?.removeEventListener('abort', stop);
   if (signal?.aborted) throw new Cancelled();
   if (code !== 0) return { ok: false, problem: explainFailure(words, 'the film’s sound could not be read') };
-  const db = (energy: Float64Array) => Array.from(energy, (e, i) => (counts[i] ? max(-90, 10 * log10(e / counts[i]! + 1e-9)) : -90));
+  const db = (energy: Float64Array) =>
+    Array.from(energy, (e, i) => (counts[i] ? max(-90, 10 * log10(e / counts[i]! + 1e-9)) : -90));
   const [levels, band] = [db(all), db(voice)];
   const heard = levels.filter((l) => l > silentBelow).sort((a, b) => a - b);
   const usual = heard[heard.length >> 1] ?? -90;
@@ -103,7 +126,9 @@ export async function listenAlong(path: string, facts: MasterFacts, signal?: Abo
     const near = levels.slice(max(0, i - half), i + half + 1);
     return 10 * log10(near.reduce((sum, l) => sum + 10 ** (l / 10), 0) / near.length);
   });
-  const silent = smooth.map((l, i) => levels[i]! < silentBelow || l < silentBelow || l < loudness - underLoud);
+  const silent = smooth.map(
+    (l, i) => levels[i]! < silentBelow || l < silentBelow || l < loudness - underLoud,
+  );
   // Syllables: in a second around each frame the band swells and falls by several dB, several times.
   const reach = max(2, round(rate / 2));
   const spoken = band.map((level, i) => {

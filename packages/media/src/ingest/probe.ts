@@ -1,6 +1,15 @@
 import { stat } from 'node:fs/promises';
 import { z } from 'zod';
-import { fail, nearestKnownRate, ok, parseRate, rate, type MasterFacts, type Rate, type Result } from '@mivvy/core';
+import {
+  fail,
+  nearestKnownRate,
+  ok,
+  parseRate,
+  rate,
+  type MasterFacts,
+  type Rate,
+  type Result,
+} from '@mivvy/core';
 import { readTopLevel } from '../measure/boxes.ts';
 import { eachProbeLine, explainFailure, inputArgs, runFfprobe } from '../ffmpeg/run.ts';
 
@@ -32,13 +41,17 @@ const probedStream = z.object({
   channels: z.number().optional(),
   sample_rate: numeric,
   disposition: z.record(z.string(), z.number()).optional(),
-  side_data_list: z.array(z.looseObject({ rotation: z.number().optional(), displaymatrix: z.string().optional() })).optional(),
+  side_data_list: z
+    .array(z.looseObject({ rotation: z.number().optional(), displaymatrix: z.string().optional() }))
+    .optional(),
 });
 
 /** What ffprobe says of a file, reduced to what is used. */
 export const probedFile = z.object({
   streams: z.array(probedStream).default([]),
-  format: z.object({ format_name: z.string(), start_time: numeric, duration: numeric, size: numeric }).optional(),
+  format: z
+    .object({ format_name: z.string(), start_time: numeric, duration: numeric, size: numeric })
+    .optional(),
 });
 export type ProbedStream = z.infer<typeof probedStream>;
 
@@ -48,13 +61,24 @@ const largestSide = 8192;
 const smallestSide = 16;
 
 /** Asks ffprobe about a file. */
-export async function probe(path: string, signal?: AbortSignal): Promise<Result<{ file: z.infer<typeof probedFile>; stderr: string }>> {
-  const run = await runFfprobe(['-v', 'error', '-show_streams', '-show_format', '-of', 'json', ...inputArgs(path)], signal);
+export async function probe(
+  path: string,
+  signal?: AbortSignal,
+): Promise<Result<{ file: z.infer<typeof probedFile>; stderr: string }>> {
+  const run = await runFfprobe(
+    ['-v', 'error', '-show_streams', '-show_format', '-of', 'json', ...inputArgs(path)],
+    signal,
+  );
   if (!run.ok) return run;
   const { stdout, stderr, failed } = run.value;
   if (failed) return refusal(path, stderr);
   const parsed = probedFile.safeParse(JSON.parse(stdout || '{}'));
-  if (!parsed.success) return fail('probe-unreadable', 'The file’s description could not be understood.', 'Save it again from your editor as MP4 or MOV.');
+  if (!parsed.success)
+    return fail(
+      'probe-unreadable',
+      'The file’s description could not be understood.',
+      'Save it again from your editor as MP4 or MOV.',
+    );
   return ok({ file: parsed.data, stderr });
 }
 
@@ -62,19 +86,35 @@ export async function probe(path: string, signal?: AbortSignal): Promise<Result<
 async function brokenOff(path: string): Promise<Extract<Result<never>, { ok: false }> | null> {
   const { types, whole } = await readTopLevel(path).catch(() => ({ types: [] as string[], whole: true }));
   if (!['ftyp', 'mdat', 'moov'].includes(types[0] ?? '') || (types.includes('moov') && whole)) return null;
-  const problem = { code: 'incomplete', sentence: 'The file is incomplete: a part of it is missing, as when a copy or a recording breaks off.', mend: 'Copy it again from where it was made.' };
+  const problem = {
+    code: 'incomplete',
+    sentence: 'The file is incomplete: a part of it is missing, as when a copy or a recording breaks off.',
+    mend: 'Copy it again from where it was made.',
+  };
   return { ok: false, problem };
 }
 
 /** Why ffprobe would not open a file, in words. */
 async function refusal<T>(path: string, stderr: string): Promise<Result<T>> {
   if (/not on whitelist/i.test(stderr)) {
-    return fail('not-a-film-file', 'This is not a film but a playlist, script or still picture; what it points at is not opened.', 'Bring in the film itself, as MP4, MOV, MKV, WebM, MXF or AVI.');
+    return fail(
+      'not-a-film-file',
+      'This is not a film but a playlist, script or still picture; what it points at is not opened.',
+      'Bring in the film itself, as MP4, MOV, MKV, WebM, MXF or AVI.',
+    );
   }
   const broken = await brokenOff(path);
   if (broken) return broken;
-  if (/moov atom not found|Invalid data found|could not find codec|End of file|Error opening|misdetection/i.test(stderr)) {
-    return fail('not-a-video', 'This is not a video that can be read.', 'Bring in a film as MP4, MOV, MKV, WebM, MXF or AVI.');
+  if (
+    /moov atom not found|Invalid data found|could not find codec|End of file|Error opening|misdetection/i.test(
+      stderr,
+    )
+  ) {
+    return fail(
+      'not-a-video',
+      'This is not a video that can be read.',
+      'Bring in a film as MP4, MOV, MKV, WebM, MXF or AVI.',
+    );
   }
   return { ok: false, problem: explainFailure(stderr, 'it could not be opened') };
 }
@@ -91,7 +131,9 @@ function snapped(r: Rate | undefined): Rate | undefined {
 
 function bitDepth(stream: ProbedStream): number {
   if (stream.bits_per_raw_sample && stream.bits_per_raw_sample > 0) return stream.bits_per_raw_sample;
-  const deep = /p(9|10|12|14|16)(le|be)?$|(?:p0|x2rgb|rgb)(10|12|16)|(48|64)(le|be)$/.exec(stream.pix_fmt ?? '');
+  const deep = /p(9|10|12|14|16)(le|be)?$|(?:p0|x2rgb|rgb)(10|12|16)|(48|64)(le|be)$/.exec(
+    stream.pix_fmt ?? '',
+  );
   return deep ? Number(deep[1] ?? deep[3] ?? 16) : 8;
 }
 
@@ -107,8 +149,16 @@ function turnOf(stream: ProbedStream): Turn {
   // ffprobe states counter-clockwise turns; a player's clockwise turn is the negative.
   const rotation = ((((Math.round(-degrees / 90) * 90) % 360) + 360) % 360) as Turn['rotation'];
   // Rows of the display matrix (ISO/IEC 14496-12, tkhd): a b u, c d v, x y w. A negative determinant mirrors.
-  const [a, b, , c, d] = (side?.displaymatrix ?? '').split('\n').flatMap((row) => row.replace(/^[^:]*:/, '').trim().split(/\s+/).filter(Boolean).map(Number));
-  if (a === undefined || b === undefined || c === undefined || d === undefined || a * d - b * c >= 0) return { rotation };
+  const [a, b, , c, d] = (side?.displaymatrix ?? '').split('\n').flatMap((row) =>
+    row
+      .replace(/^[^:]*:/, '')
+      .trim()
+      .split(/\s+/)
+      .filter(Boolean)
+      .map(Number),
+  );
+  if (a === undefined || b === undefined || c === undefined || d === undefined || a * d - b * c >= 0)
+    return { rotation };
   // Mirrored and upright: ffprobe calls that half a turn, or none.
   if (rotation % 180 === 0) return { rotation: 0, mirrored: a < 0 ? 'across' : 'down' };
   return { rotation, mirrored: 'across' };
@@ -123,7 +173,12 @@ const unindexed = /mpegts|mpeg\b|h264|hevc|m4v|ivf|dv|flv|yuv4mpegpipe/;
  */
 export async function probeMaster(path: string, signal?: AbortSignal): Promise<Result<MasterFacts>> {
   const { size } = await stat(path);
-  if (size === 0) return fail('empty-file', 'The file is empty: it holds no bytes at all.', 'Copy it again from where it was made.');
+  if (size === 0)
+    return fail(
+      'empty-file',
+      'The file is empty: it holds no bytes at all.',
+      'Copy it again from where it was made.',
+    );
   const probed = await probe(path, signal);
   if (!probed.ok) return probed;
   const { streams, format } = probed.value.file;
@@ -135,38 +190,76 @@ export async function probeMaster(path: string, signal?: AbortSignal): Promise<R
   }
   if (!picture) {
     return sounds.length
-      ? fail('audio-only', 'This file has sound but no picture.', 'Bring in the film; a sound file alone cannot be framed.')
-      : fail('not-a-video', 'This is not a video that can be read.', 'Bring in a film as MP4, MOV, MKV, WebM, MXF or AVI.');
+      ? fail(
+          'audio-only',
+          'This file has sound but no picture.',
+          'Bring in the film; a sound file alone cannot be framed.',
+        )
+      : fail(
+          'not-a-video',
+          'This is not a video that can be read.',
+          'Bring in a film as MP4, MOV, MKV, WebM, MXF or AVI.',
+        );
   }
   if (!picture.codec_name || !picture.width || !picture.height || !picture.pix_fmt) {
-    return fail('codec-unknown', 'The picture is coded in a way that cannot be read here.', 'Save it from your editor as H.264, or in an editing codec.');
+    return fail(
+      'codec-unknown',
+      'The picture is coded in a way that cannot be read here.',
+      'Save it from your editor as H.264, or in an editing codec.',
+    );
   }
   const coded = { width: picture.width, height: picture.height };
   const turn = turnOf(picture);
   const { rotation } = turn;
   const sar = /^(\d+):(\d+)$/.exec(picture.sample_aspect_ratio ?? '');
-  const pixelAspect = sar && Number(sar[1]) > 0 && Number(sar[2]) > 0 ? rate(Number(sar[1]), Number(sar[2])) : { num: 1, den: 1 };
-  const square = { width: Math.round((coded.width * pixelAspect.num) / pixelAspect.den), height: coded.height };
+  const pixelAspect =
+    sar && Number(sar[1]) > 0 && Number(sar[2]) > 0
+      ? rate(Number(sar[1]), Number(sar[2]))
+      : { num: 1, den: 1 };
+  const square = {
+    width: Math.round((coded.width * pixelAspect.num) / pixelAspect.den),
+    height: coded.height,
+  };
   const displayed = rotation % 180 === 0 ? square : { width: square.height, height: square.width };
   if (Math.max(displayed.width, displayed.height) > largestSide) {
-    return fail('too-large', `At ${displayed.width} × ${displayed.height} the picture is larger than can be worked on.`, `Bring in a file of at most ${largestSide} pixels a side.`);
+    return fail(
+      'too-large',
+      `At ${displayed.width} × ${displayed.height} the picture is larger than can be worked on.`,
+      `Bring in a file of at most ${largestSide} pixels a side.`,
+    );
   }
   if (Math.min(displayed.width, displayed.height) < smallestSide) {
-    return fail('too-small', `At ${displayed.width} × ${displayed.height} the picture is too small to cut a frame from.`, `Bring in a file of at least ${smallestSide} pixels a side.`);
+    return fail(
+      'too-small',
+      `At ${displayed.width} × ${displayed.height} the picture is too small to cut a frame from.`,
+      `Bring in a file of at least ${smallestSide} pixels a side.`,
+    );
   }
   const nominal = snapped(wholeRate(picture.r_frame_rate));
   const average = snapped(wholeRate(picture.avg_frame_rate)) ?? nominal;
-  if (!average) return fail('no-rate', 'The file does not say how fast its pictures follow each other.', 'Save it again from your editor with a fixed frame rate.');
+  if (!average)
+    return fail(
+      'no-rate',
+      'The file does not say how fast its pictures follow each other.',
+      'Save it again from your editor with a fixed frame rate.',
+    );
   // Headers of a steady film agree on its rate; where they do not, the packets decide later.
   const close = nominal && Math.abs(nominal.num / nominal.den / (average.num / average.den) - 1) < 0.002;
   const masterRate = close ? nominal : average;
   const fileStart = format?.start_time ?? 0;
   // Matroska states where the film ends, counted from zero; its length is that without what lies before its start.
   const stated = format?.duration ?? 0;
-  const seconds = picture.duration ?? (/matroska/.test(format?.format_name ?? '') && stated > fileStart ? stated - fileStart : stated);
-  const frames = picture.nb_frames && picture.nb_frames > 0 ? picture.nb_frames : Math.round((seconds * masterRate.num) / masterRate.den);
-  const transfer = picture.color_transfer && picture.color_transfer !== 'unknown' ? picture.color_transfer : null;
-  const known = (value: string | undefined) => (value && value !== 'unknown' && value !== 'reserved' ? value : null);
+  const seconds =
+    picture.duration ??
+    (/matroska/.test(format?.format_name ?? '') && stated > fileStart ? stated - fileStart : stated);
+  const frames =
+    picture.nb_frames && picture.nb_frames > 0
+      ? picture.nb_frames
+      : Math.round((seconds * masterRate.num) / masterRate.den);
+  const transfer =
+    picture.color_transfer && picture.color_transfer !== 'unknown' ? picture.color_transfer : null;
+  const known = (value: string | undefined) =>
+    value && value !== 'unknown' && value !== 'reserved' ? value : null;
   const sound = sounds[0];
   return ok({
     container: format?.format_name ?? 'unknown',
@@ -230,20 +323,38 @@ interface PacketTimes {
   longestKeyframeGap: number;
 }
 
-async function readPacketTimes(path: string, streamIndex: number, signal: AbortSignal | undefined): Promise<Result<PacketTimes>> {
+async function readPacketTimes(
+  path: string,
+  streamIndex: number,
+  signal: AbortSignal | undefined,
+): Promise<Result<PacketTimes>> {
   const times: PacketTimes = { shown: [], decoded: [], lastDuration: 0, longestKeyframeGap: 1 };
   let sinceKey = 0;
-  const args = ['-v', 'error', '-select_streams', String(streamIndex), '-show_entries', 'packet=pts_time,dts_time,duration_time,flags', '-of', 'csv=p=0', ...inputArgs(path)];
-  const read = await eachProbeLine(args, (line) => {
-    const [pts, dts, duration, flags = ''] = line.split(',');
-    // Some containers put empty lines between their packets.
-    if (!pts || flags.includes('D')) return;
-    times.shown.push(pts === 'N/A' ? NaN : Number(pts));
-    times.decoded.push(dts === undefined || dts === 'N/A' ? NaN : Number(dts));
-    sinceKey = flags.includes('K') ? 1 : sinceKey + 1;
-    times.longestKeyframeGap = Math.max(times.longestKeyframeGap, sinceKey);
-    if (Number(duration) > 0) times.lastDuration = Number(duration);
-  }, signal);
+  const args = [
+    '-v',
+    'error',
+    '-select_streams',
+    String(streamIndex),
+    '-show_entries',
+    'packet=pts_time,dts_time,duration_time,flags',
+    '-of',
+    'csv=p=0',
+    ...inputArgs(path),
+  ];
+  const read = await eachProbeLine(
+    args,
+    (line) => {
+      const [pts, dts, duration, flags = ''] = line.split(',');
+      // Some containers put empty lines between their packets.
+      if (!pts || flags.includes('D')) return;
+      times.shown.push(pts === 'N/A' ? NaN : Number(pts));
+      times.decoded.push(dts === undefined || dts === 'N/A' ? NaN : Number(dts));
+      sinceKey = flags.includes('K') ? 1 : sinceKey + 1;
+      times.longestKeyframeGap = Math.max(times.longestKeyframeGap, sinceKey);
+      if (Number(duration) > 0) times.lastDuration = Number(duration);
+    },
+    signal,
+  );
   return read.ok ? ok(times) : read;
 }
 
@@ -251,7 +362,10 @@ async function readPacketTimes(path: string, streamIndex: number, signal: AbortS
  * When each picture is shown, in order. Where a file does not say it of all, when they are decoded tells as much (AVI
  * knows nothing else); where it says neither of some, these stand at their even places beside the others.
  */
-function timesOfPictures({ shown, decoded }: PacketTimes, stated: Rate): { times: number[]; untimed: number } {
+function timesOfPictures(
+  { shown, decoded }: PacketTimes,
+  stated: Rate,
+): { times: number[]; untimed: number } {
   const known = (times: number[]) => times.filter((t) => !Number.isNaN(t)).length;
   const best = known(shown) >= known(decoded) ? shown : decoded;
   const untimed = shown.length - known(shown);
@@ -262,7 +376,9 @@ function timesOfPictures({ shown, decoded }: PacketTimes, stated: Rate): { times
   const filled: number[] = [];
   for (let i = 0; i < best.length; i++) {
     const t = best[i]!;
-    filled.push(!Number.isNaN(t) ? t : i < first ? best[first]! - (first - i) * frame : filled[i - 1]! + frame);
+    filled.push(
+      !Number.isNaN(t) ? t : i < first ? best[first]! - (first - i) * frame : filled[i - 1]! + frame,
+    );
   }
   return { times: filled.sort((a, b) => a - b), untimed };
 }
@@ -271,31 +387,59 @@ function timesOfPictures({ shown, decoded }: PacketTimes, stated: Rate): { times
  * Reads every packet of the picture (without decoding) and settles length, rate and whether it varies. A film whose
  * header promises clearly more than the file holds is refused: it broke off while being copied.
  */
-export async function countFrames(path: string, facts: MasterFacts, signal?: AbortSignal): Promise<Result<MasterFacts>> {
+export async function countFrames(
+  path: string,
+  facts: MasterFacts,
+  signal?: AbortSignal,
+): Promise<Result<MasterFacts>> {
   const read = await readPacketTimes(path, facts.video.streamIndex, signal);
   if (!read.ok) return read;
   const { lastDuration, longestKeyframeGap } = read.value;
   const { times, untimed } = timesOfPictures(read.value, facts.video.rate);
   const count = times.length;
-  if (count === 0) return fail('no-pictures', 'The file holds no picture that can be shown.', 'Copy it again from where it was made.');
+  if (count === 0)
+    return fail(
+      'no-pictures',
+      'The file holds no picture that can be shown.',
+      'Copy it again from where it was made.',
+    );
   const headerSeconds = (facts.video.frames * facts.video.rate.den) / facts.video.rate.num;
   const span = times[count - 1]! - times[0]!;
   const held = span + lastDuration;
   if (count < facts.video.frames * 0.98 && held < headerSeconds - 1) {
-    return fail('breaks-off', `The file breaks off after ${held.toFixed(1)} s of ${headerSeconds.toFixed(1)} s.`, 'Copy it again from where it was made.');
+    return fail(
+      'breaks-off',
+      `The file breaks off after ${held.toFixed(1)} s of ${headerSeconds.toFixed(1)} s.`,
+      'Copy it again from where it was made.',
+    );
   }
-  const video = { ...facts.video, longestKeyframeGap, framesCounted: true, ...(untimed > 0 ? { countedFromStart: true, untimed } : {}) };
-  const settled = (change: Partial<MasterFacts['video']>): Result<MasterFacts> => ok({ ...facts, video: { ...video, ...change } });
+  const video = {
+    ...facts.video,
+    longestKeyframeGap,
+    framesCounted: true,
+    ...(untimed > 0 ? { countedFromStart: true, untimed } : {}),
+  };
+  const settled = (change: Partial<MasterFacts['video']>): Result<MasterFacts> =>
+    ok({ ...facts, video: { ...video, ...change } });
   if (count === 1) return settled({ frames: 1, rateVaries: false });
 
   const distance = usualDistance(times);
   // A rate that only the mean says, because a few gaps lengthen it, is no rate of the film.
-  const candidates = [facts.video.rate, nearestKnownRate(1 / distance)].filter((r) => Math.abs(r.den / r.num / distance - 1) < meanTolerance);
+  const candidates = [facts.video.rate, nearestKnownRate(1 / distance)].filter(
+    (r) => Math.abs(r.den / r.num / distance - 1) < meanTolerance,
+  );
   const steady = candidates.find((r) => sitsEvenly(times, r));
   if (steady) return settled({ rate: steady, rateVaries: false, frames: count });
-  const conformedFrames = (r: Rate) => Math.max(1, Math.round(((span + (lastDuration || r.den / r.num)) * r.num) / r.den));
+  const conformedFrames = (r: Rate) =>
+    Math.max(1, Math.round(((span + (lastDuration || r.den / r.num)) * r.num) / r.den));
   const gapped = candidates.find((r) => keepsTo(times, r, nearlyAll));
-  if (gapped) return settled({ rate: gapped, rateVaries: true, gaps: oddDistances(times, gapped), frames: conformedFrames(gapped) });
+  if (gapped)
+    return settled({
+      rate: gapped,
+      rateVaries: true,
+      gaps: oddDistances(times, gapped),
+      frames: conformedFrames(gapped),
+    });
   const conformed = usualRate(times);
   return settled({ rate: conformed, rateVaries: true, frames: conformedFrames(conformed) });
 }
@@ -330,7 +474,11 @@ function usualDistance(times: readonly number[]): number {
 
 /** The rate that most neighbouring pictures of an uneven film keep (the median distance). */
 function usualRate(times: readonly number[]): Rate {
-  const gaps = times.slice(1).map((t, i) => t - times[i]!).filter((g) => g > 0).sort((a, b) => a - b);
+  const gaps = times
+    .slice(1)
+    .map((t, i) => t - times[i]!)
+    .filter((g) => g > 0)
+    .sort((a, b) => a - b);
   const median = gaps[Math.floor(gaps.length / 2)] ?? 1 / 25;
   // Timestamps are often rounded to milliseconds; look for a common rate within that error before taking the decimal.
   const decimal = 1 / median;

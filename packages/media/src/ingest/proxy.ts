@@ -10,7 +10,13 @@ const proxyLongSide = 1280;
  * Makes a proxy that every browser plays: the master as it will be delivered (conformed, tone-mapped, upright), one
  * picture a master frame, keyframes every half second for quick scrubbing. Written whole or not at all.
  */
-export async function makeProxy(path: string, facts: MasterFacts, master: MasterHandling, out: string, options: RunOptions & { onFraction?: (fraction: number) => void }): Promise<Result<void>> {
+export async function makeProxy(
+  path: string,
+  facts: MasterFacts,
+  master: MasterHandling,
+  out: string,
+  options: RunOptions & { onFraction?: (fraction: number) => void },
+): Promise<Result<void>> {
   const seconds = masterSeconds(facts);
   const { rate, startSeconds } = facts.video;
   const part = `${out}.part`;
@@ -18,12 +24,55 @@ export async function makeProxy(path: string, facts: MasterFacts, master: Master
     must(
       await runFfmpeg(
         [
-          ...inputArgs(path), '-map', `0:${facts.video.streamIndex}`, '-vf', proxyFilters(facts, master, proxyLongSide),
-          '-c:v', 'libx264', '-preset', 'veryfast', '-crf', '20', '-g', String(Math.max(1, Math.round(rate.num / rate.den / 2))), '-bf', '0', '-pix_fmt', 'yuv420p',
-          '-r', `${rate.num}/${rate.den}`, '-fps_mode', 'cfr', '-color_primaries', 'bt709', '-color_trc', 'bt709', '-colorspace', 'bt709',
+          ...inputArgs(path),
+          '-map',
+          `0:${facts.video.streamIndex}`,
+          '-vf',
+          proxyFilters(facts, master, proxyLongSide),
+          '-c:v',
+          'libx264',
+          '-preset',
+          'veryfast',
+          '-crf',
+          '20',
+          '-g',
+          String(Math.max(1, Math.round(rate.num / rate.den / 2))),
+          '-bf',
+          '0',
+          '-pix_fmt',
+          'yuv420p',
+          '-r',
+          `${rate.num}/${rate.den}`,
+          '-fps_mode',
+          'cfr',
+          '-color_primaries',
+          'bt709',
+          '-color_trc',
+          'bt709',
+          '-colorspace',
+          'bt709',
           // The proxy starts at the first picture, so the sound is moved by the same amount.
-          ...(facts.audio ? ['-map', `0:${facts.audio.streamIndex}`, '-af', `atrim=start=${startSeconds.toFixed(6)},asetpts=PTS-${startSeconds.toFixed(6)}/TB,aresample=48000:async=1:first_pts=0,apad,atrim=end=${seconds.toFixed(6)}`, '-c:a', 'aac', '-b:a', '128k', '-ac', '2'] : ['-an']),
-          '-map_metadata', '-1', '-movflags', '+faststart', '-f', 'mp4', part,
+          ...(facts.audio
+            ? [
+                '-map',
+                `0:${facts.audio.streamIndex}`,
+                '-af',
+                `atrim=start=${startSeconds.toFixed(6)},asetpts=PTS-${startSeconds.toFixed(6)}/TB,aresample=48000:async=1:first_pts=0,apad,atrim=end=${seconds.toFixed(6)}`,
+                '-c:a',
+                'aac',
+                '-b:a',
+                '128k',
+                '-ac',
+                '2',
+              ]
+            : ['-an']),
+          '-map_metadata',
+          '-1',
+          '-movflags',
+          '+faststart',
+          '-f',
+          'mp4',
+          part,
         ],
         { ...options, onProgress: (p) => options.onFraction?.(Math.min(1, p.seconds / seconds)) },
       ),

@@ -9,7 +9,14 @@ export const stillHeight = 108;
 const posterWidth = 640;
 
 /** Draws one frame of a master as a JPEG of some height. It is sought, so a late one takes no longer. Whole or not at all. */
-export async function makeStill(path: string, facts: MasterFacts, frame: number, height: number, out: string, options: RunOptions = {}): Promise<Result<void>> {
+export async function makeStill(
+  path: string,
+  facts: MasterFacts,
+  frame: number,
+  height: number,
+  out: string,
+  options: RunOptions = {},
+): Promise<Result<void>> {
   const { displayed, rate, frames, streamIndex } = facts.video;
   const even = (n: number) => Math.max(2, Math.round(n / 2) * 2);
   const wanted = Math.max(0, Math.min(frames - 1, frame));
@@ -17,11 +24,46 @@ export async function makeStill(path: string, facts: MasterFacts, frame: number,
   return catching(async () => {
     const part = `${out}.${process.pid}.part.jpg`;
     // The bytes' sum plays no part in how a picture is shown.
-    const look = stillImageFilters(planMaster(facts, ''), even((height * displayed.width) / displayed.height), even(height));
+    const look = stillImageFilters(
+      planMaster(facts, ''),
+      even((height * displayed.width) / displayed.height),
+      even(height),
+    );
     const { before, after, choose } = wayTo(facts, wanted, at);
     const filters = choose ? `${choose},${look}` : look;
-    must(await runFfmpeg(['-threads', '1', ...before, ...inputArgs(path), ...after, '-map', `0:${streamIndex}`, '-vf', filters, '-frames:v', '1', '-q:v', '4', '-f', 'image2', '-update', '1', part], options));
-    if (!(await stat(part).catch(() => null))) must(fail('no-still', 'This frame cannot be drawn from the film.', 'Look at another one; the film may be damaged there.'));
+    must(
+      await runFfmpeg(
+        [
+          '-threads',
+          '1',
+          ...before,
+          ...inputArgs(path),
+          ...after,
+          '-map',
+          `0:${streamIndex}`,
+          '-vf',
+          filters,
+          '-frames:v',
+          '1',
+          '-q:v',
+          '4',
+          '-f',
+          'image2',
+          '-update',
+          '1',
+          part,
+        ],
+        options,
+      ),
+    );
+    if (!(await stat(part).catch(() => null)))
+      must(
+        fail(
+          'no-still',
+          'This frame cannot be drawn from the film.',
+          'Look at another one; the film may be damaged there.',
+        ),
+      );
     await rename(part, out);
   });
 }
@@ -30,19 +72,43 @@ export async function makeStill(path: string, facts: MasterFacts, frame: number,
 const keyframeWithin = 12;
 
 /** How a frame is reached: by its time, by its time from a keyframe well before it, or by counting. */
-function wayTo(facts: MasterFacts, frame: number, at: number): { before: string[]; after: string[]; choose: string } {
+function wayTo(
+  facts: MasterFacts,
+  frame: number,
+  at: number,
+): { before: string[]; after: string[]; choose: string } {
   const { countedFromStart, untimed, longestKeyframeGap, rate } = facts.video;
   const seek = (seconds: number) => ['-ss', seconds.toFixed(3)];
   const time = Math.max(0, at - 0.001);
   if (!countedFromStart) return { before: seek(time), after: [], choose: '' };
-  if (untimed) return { before: [], after: [], choose: `${countedFilters(planMaster(facts, ''))},select=gte(n\\,${frame})` };
+  if (untimed)
+    return {
+      before: [],
+      after: [],
+      choose: `${countedFilters(planMaster(facts, ''))},select=gte(n\\,${frame})`,
+    };
   // A seek here lands between keyframes, and pictures come only from the next one on.
-  const early = Math.max(0, time - (longestKeyframeGap ? frameToSeconds(longestKeyframeGap, rate) : keyframeWithin) - 1);
+  const early = Math.max(
+    0,
+    time - (longestKeyframeGap ? frameToSeconds(longestKeyframeGap, rate) : keyframeWithin) - 1,
+  );
   return { before: early > 0 ? seek(early) : [], after: seek(time - early), choose: '' };
 }
 
 /** Draws a master's poster: a frame from its first fifth, larger than a still. */
-export async function makePoster(path: string, facts: MasterFacts, out: string, options: RunOptions): Promise<Result<void>> {
+export async function makePoster(
+  path: string,
+  facts: MasterFacts,
+  out: string,
+  options: RunOptions,
+): Promise<Result<void>> {
   const { displayed, frames } = facts.video;
-  return makeStill(path, facts, Math.floor(frames / 5), (posterWidth * displayed.height) / displayed.width, out, options);
+  return makeStill(
+    path,
+    facts,
+    Math.floor(frames / 5),
+    (posterWidth * displayed.height) / displayed.width,
+    out,
+    options,
+  );
 }

@@ -7,7 +7,8 @@ import type { DetectNews } from './look-job.ts';
 
 const { models } = z.object({ models: z.string() }).parse(workerData);
 const tell = (news: DetectNews) => parentPort!.postMessage(news);
-const why = (error: unknown) => (error instanceof Error ? error.message : String(error)).split('\n')[0]!.slice(0, 200);
+const why = (error: unknown) =>
+  (error instanceof Error ? error.message : String(error)).split('\n')[0]!.slice(0, 200);
 
 let detector: Detector | null = null;
 try {

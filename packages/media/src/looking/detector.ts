@@ -4,14 +4,33 @@ import { dirname, join } from 'node:path';
 import '@tensorflow/tfjs-backend-wasm';
 import { setWasmPaths } from '@tensorflow/tfjs-backend-wasm';
 import { loadGraphModel, type GraphModel } from '@tensorflow/tfjs-converter';
-import { div, image, mul, ready, setBackend, sub, tensor4d, tidy, type io, type Tensor } from '@tensorflow/tfjs-core';
+import {
+  div,
+  image,
+  mul,
+  ready,
+  setBackend,
+  sub,
+  tensor4d,
+  tidy,
+  type io,
+  type Tensor,
+} from '@tensorflow/tfjs-core';
 import { z } from 'zod';
 import { subjectKinds } from '@mivvy/core';
 
 const require = createRequire(import.meta.url);
 
 /** What the detector saw in one picture; the box in [0,1] of it. */
-export const seenSchema = z.object({ kind: z.enum(subjectKinds), what: z.string(), score: z.number(), x: z.number(), y: z.number(), width: z.number(), height: z.number() });
+export const seenSchema = z.object({
+  kind: z.enum(subjectKinds),
+  what: z.string(),
+  score: z.number(),
+  x: z.number(),
+  y: z.number(),
+  width: z.number(),
+  height: z.number(),
+});
 export type Seen = z.infer<typeof seenSchema>;
 
 /** Side of the square pictures that the detector is shown, whatever the film's shape; RGB bytes. */
@@ -19,9 +38,31 @@ export const detectorSide = 512;
 
 /** Classes of the COCO set (zero-based, of eighty) that can be what a film is about; the others are furniture. */
 const classes: Readonly<Record<number, readonly [Seen['kind'], string]>> = {
-  0: ['person', 'person'], 1: ['vehicle', 'bicycle'], 2: ['vehicle', 'car'], 3: ['vehicle', 'motorcycle'], 4: ['vehicle', 'aeroplane'], 5: ['vehicle', 'bus'], 6: ['vehicle', 'train'], 7: ['vehicle', 'lorry'], 8: ['vehicle', 'boat'],
-  14: ['animal', 'bird'], 15: ['animal', 'cat'], 16: ['animal', 'dog'], 17: ['animal', 'horse'], 18: ['animal', 'sheep'], 19: ['animal', 'cow'], 20: ['animal', 'elephant'], 21: ['animal', 'bear'], 22: ['animal', 'zebra'], 23: ['animal', 'giraffe'],
-  29: ['thing', 'disc'], 32: ['thing', 'ball'], 33: ['thing', 'kite'], 36: ['thing', 'skateboard'], 37: ['thing', 'surfboard'], 77: ['thing', 'teddy bear'],
+  0: ['person', 'person'],
+  1: ['vehicle', 'bicycle'],
+  2: ['vehicle', 'car'],
+  3: ['vehicle', 'motorcycle'],
+  4: ['vehicle', 'aeroplane'],
+  5: ['vehicle', 'bus'],
+  6: ['vehicle', 'train'],
+  7: ['vehicle', 'lorry'],
+  8: ['vehicle', 'boat'],
+  14: ['animal', 'bird'],
+  15: ['animal', 'cat'],
+  16: ['animal', 'dog'],
+  17: ['animal', 'horse'],
+  18: ['animal', 'sheep'],
+  19: ['animal', 'cow'],
+  20: ['animal', 'elephant'],
+  21: ['animal', 'bear'],
+  22: ['animal', 'zebra'],
+  23: ['animal', 'giraffe'],
+  29: ['thing', 'disc'],
+  32: ['thing', 'ball'],
+  33: ['thing', 'kite'],
+  36: ['thing', 'skateboard'],
+  37: ['thing', 'surfboard'],
+  77: ['thing', 'teddy bear'],
 };
 
 /** Less sure than this is not told. */
@@ -34,7 +75,16 @@ async function modelFrom(dir: string, name: string): Promise<GraphModel> {
   const bytes = await readFile(join(dir, `${name}.bin`));
   const weightSpecs = described.weightsManifest.flatMap((w) => w.weights);
   const handler: io.IOHandler = {
-    load: () => Promise.resolve({ modelTopology: described.modelTopology, weightSpecs, weightData: Uint8Array.from(bytes).buffer, format: described.format ?? '', generatedBy: described.generatedBy ?? '', convertedBy: described.convertedBy ?? '', ...(described.signature ? { signature: described.signature } : {}) }),
+    load: () =>
+      Promise.resolve({
+        modelTopology: described.modelTopology,
+        weightSpecs,
+        weightData: Uint8Array.from(bytes).buffer,
+        format: described.format ?? '',
+        generatedBy: described.generatedBy ?? '',
+        convertedBy: described.convertedBy ?? '',
+        ...(described.signature ? { signature: described.signature } : {}),
+      }),
   };
   return loadGraphModel(handler);
 }
@@ -67,7 +117,17 @@ export async function loadDetector(models: string): Promise<Detector> {
       const seen = list.flatMap(([x1, y1, x2, y2, score, of]): Seen[] => {
         const known = classes[Math.round(of!)];
         if (!known || score! < leastScore) return [];
-        return [{ kind: known[0], what: known[1], score: score!, x: x1! / detectorSide, y: y1! / detectorSide, width: (x2! - x1!) / detectorSide, height: (y2! - y1!) / detectorSide }];
+        return [
+          {
+            kind: known[0],
+            what: known[1],
+            score: score!,
+            x: x1! / detectorSide,
+            y: y1! / detectorSide,
+            width: (x2! - x1!) / detectorSide,
+            height: (y2! - y1!) / detectorSide,
+          },
+        ];
       });
       const all = [...seen, ...(await facesIn(faces, input))];
       input.dispose();
@@ -81,19 +141,32 @@ export async function loadDetector(models: string): Promise<Detector> {
 
 /** Side of the picture that faces are looked for in, and the two grids of places that are looked at, two and six for each cell. */
 const faceSide = 256;
-const anchors = [[16, 2], [8, 6]].flatMap(([cells, each]) => Array.from({ length: cells! * cells! * each! }, (_, i) => {
-  const cell = Math.floor(i / each!);
-  return [((cell % cells!) + 0.5) / cells!, (Math.floor(cell / cells!) + 0.5) / cells!] as const;
-}));
+const anchors = [
+  [16, 2],
+  [8, 6],
+].flatMap(([cells, each]) =>
+  Array.from({ length: cells! * cells! * each! }, (_, i) => {
+    const cell = Math.floor(i / each!);
+    return [((cell % cells!) + 0.5) / cells!, (Math.floor(cell / cells!) + 0.5) / cells!] as const;
+  }),
+);
 
 async function facesIn(model: GraphModel, input: Tensor): Promise<Seen[]> {
   const outputs = tidy(() => {
-    const small = image.resizeBilinear(input as Parameters<typeof image.resizeBilinear>[0], [faceSide, faceSide]);
+    const small = image.resizeBilinear(input as Parameters<typeof image.resizeBilinear>[0], [
+      faceSide,
+      faceSide,
+    ]);
     // The model takes -0.5 to 0.5; scores and boxes come for both grids.
     return model.execute(mul(sub(div(small, 127.5), 1), 0.5)) as Tensor[];
   });
   const bySize = [...outputs].sort((a, b) => a.size - b.size);
-  const [scores8, scores16, boxes8, boxes16] = (await Promise.all(bySize.map((t) => t.data()))) as [Float32Array, Float32Array, Float32Array, Float32Array];
+  const [scores8, scores16, boxes8, boxes16] = (await Promise.all(bySize.map((t) => t.data()))) as [
+    Float32Array,
+    Float32Array,
+    Float32Array,
+    Float32Array,
+  ];
   outputs.forEach((t) => t.dispose());
   return anchors.flatMap(([ax, ay], i): Seen[] => {
     const coarse = i >= 512;
@@ -102,7 +175,17 @@ async function facesIn(model: GraphModel, input: Tensor): Promise<Seen[]> {
     if (score < leastFace) return [];
     const box = coarse ? boxes8.subarray(n * 16, n * 16 + 4) : boxes16.subarray(n * 16, n * 16 + 4);
     const [width, height] = [box[2]! / faceSide, box[3]! / faceSide];
-    return [{ kind: 'face', what: 'face', score, x: ax + box[0]! / faceSide - width / 2, y: ay + box[1]! / faceSide - height / 2, width, height }];
+    return [
+      {
+        kind: 'face',
+        what: 'face',
+        score,
+        x: ax + box[0]! / faceSide - width / 2,
+        y: ay + box[1]! / faceSide - height / 2,
+        width,
+        height,
+      },
+    ];
   });
 }
 

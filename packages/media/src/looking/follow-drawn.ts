@@ -1,4 +1,14 @@
-import { clamp, fps, looksAtEvery, lookSize, ok, type LookBox, type MasterFacts, type Place, type Result } from '@mivvy/core';
+import {
+  clamp,
+  fps,
+  looksAtEvery,
+  lookSize,
+  ok,
+  type LookBox,
+  type MasterFacts,
+  type Place,
+  type Result,
+} from '@mivvy/core';
 import { locateTools } from '../ffmpeg/locate.ts';
 import { explainFailure, inputArgs, quietly } from '../ffmpeg/run.ts';
 import { countedFilters, type MasterHandling } from '../render/filters.ts';
@@ -14,7 +24,15 @@ const reachSeconds = 40;
  *
  * @param shot the shot's frames; @param frame where it was drawn; @param box fractions of the master
  */
-export async function followDrawnBox(path: string, facts: MasterFacts, master: MasterHandling, shot: { from: number; to: number }, frame: number, box: LookBox, signal?: AbortSignal): Promise<Result<Place[]>> {
+export async function followDrawnBox(
+  path: string,
+  facts: MasterFacts,
+  master: MasterHandling,
+  shot: { from: number; to: number },
+  frame: number,
+  box: LookBox,
+  signal?: AbortSignal,
+): Promise<Result<Place[]>> {
   const tools = await locateTools();
   if (!tools.ok) return tools;
   const rate = fps(facts.video.rate);
@@ -29,14 +47,43 @@ export async function followDrawnBox(path: string, facts: MasterFacts, master: M
   const chosen = `select=gte(n\\,${from - seek.skipped})*lt(n\\,${to - seek.skipped})*eq(mod(n-${from - seek.skipped}\\,${step})\\,0)`;
   const count = Math.ceil((to - from) / step);
   const job: FollowJob = {
-    ffmpeg: tools.value.ffmpeg, size, step, from, to, framesPerSecond: rate, at: back,
-    box: { x: box.x * size.width, y: box.y * size.height, width: Math.max(2, box.width * size.width), height: Math.max(2, box.height * size.height) },
+    ffmpeg: tools.value.ffmpeg,
+    size,
+    step,
+    from,
+    to,
+    framesPerSecond: rate,
+    at: back,
+    box: {
+      x: box.x * size.width,
+      y: box.y * size.height,
+      width: Math.max(2, box.width * size.width),
+      height: Math.max(2, box.height * size.height),
+    },
     decode: [
-      ...quietly, ...seek.args, ...inputArgs(path), '-map', `0:${facts.video.streamIndex}`,
-      '-vf', `${countedFilters(master)},${chosen},scale=${size.width * 3}:${size.height * 3}:flags=fast_bilinear,scale=${size.width}:${size.height}:flags=area,format=yuv444p`, '-fps_mode', 'passthrough', '-frames:v', String(count), '-f', 'rawvideo', 'pipe:1',
+      ...quietly,
+      ...seek.args,
+      ...inputArgs(path),
+      '-map',
+      `0:${facts.video.streamIndex}`,
+      '-vf',
+      `${countedFilters(master)},${chosen},scale=${size.width * 3}:${size.height * 3}:flags=fast_bilinear,scale=${size.width}:${size.height}:flags=area,format=yuv444p`,
+      '-fps_mode',
+      'passthrough',
+      '-frames:v',
+      String(count),
+      '-f',
+      'rawvideo',
+      'pipe:1',
     ],
   };
-  const end = await runWorker({ file: new URL('./follow-worker.ts', import.meta.url), data: job, news: followNewsSchema, signal });
-  if (!end.ok || !end.places.length) return { ok: false, problem: explainFailure(end.stderr, 'the subject could not be followed') };
+  const end = await runWorker({
+    file: new URL('./follow-worker.ts', import.meta.url),
+    data: job,
+    news: followNewsSchema,
+    signal,
+  });
+  if (!end.ok || !end.places.length)
+    return { ok: false, problem: explainFailure(end.stderr, 'the subject could not be followed') };
   return ok(end.places.map((p) => ({ ...p, at: clamp(p.at, shot.from, shot.to - 1) })));
 }

@@ -19,5 +19,7 @@ export const followJobSchema = z.object({
 });
 export type FollowJob = z.infer<typeof followJobSchema>;
 
-export const followNewsSchema = z.discriminatedUnion('kind', [z.object({ kind: z.literal('ended'), ok: z.boolean(), places: z.array(placeSchema), stderr: z.string() })]);
+export const followNewsSchema = z.discriminatedUnion('kind', [
+  z.object({ kind: z.literal('ended'), ok: z.boolean(), places: z.array(placeSchema), stderr: z.string() }),
+]);
 export type FollowNews = z.infer<typeof followNewsSchema>;

@@ -1,4 +1,16 @@
-import { fps, looksAtEvery, lookSize, ok, shotSpans, type DetectorNote, type SubjectScan, type MasterFacts, type Result, type Shot, type ShotLook } from '@mivvy/core';
+import {
+  fps,
+  looksAtEvery,
+  lookSize,
+  ok,
+  shotSpans,
+  type DetectorNote,
+  type SubjectScan,
+  type MasterFacts,
+  type Result,
+  type Shot,
+  type ShotLook,
+} from '@mivvy/core';
 
 import { explainFailure, inputArgs, quietly } from '../ffmpeg/run.ts';
 import { locateTools } from '../ffmpeg/locate.ts';
@@ -16,11 +28,22 @@ interface LookOptions {
 }
 
 /** Frames that the detector is shown: about one a second, and one in each shot that has none otherwise. */
-export function detectorFrames(spans: readonly { from: number; to: number }[], framesPerSecond: number, frames: number): number[] {
+export function detectorFrames(
+  spans: readonly { from: number; to: number }[],
+  framesPerSecond: number,
+  frames: number,
+): number[] {
   const every = Math.max(1, Math.round(framesPerSecond));
-  const steady = Array.from({ length: Math.ceil(frames / every) }, (_, i) => i * every + Math.floor(every / 2)).filter((f) => f < frames);
+  const steady = Array.from(
+    { length: Math.ceil(frames / every) },
+    (_, i) => i * every + Math.floor(every / 2),
+  ).filter((f) => f < frames);
   // Asked of ffmpeg one by one, so there is a limit to them.
-  const lonely = spans.filter((s) => !steady.some((f) => f >= s.from && f < s.to)).map((s) => Math.floor((s.from + s.to) / 2)).filter((f) => f < frames).slice(0, 300);
+  const lonely = spans
+    .filter((s) => !steady.some((f) => f >= s.from && f < s.to))
+    .map((s) => Math.floor((s.from + s.to) / 2))
+    .filter((f) => f < frames)
+    .slice(0, 300);
   return [...new Set([...steady, ...lonely])].sort((a, b) => a - b);
 }
 
@@ -28,30 +51,74 @@ export function detectorFrames(spans: readonly { from: number; to: number }[], f
  * Looks at a film: one decoding, in a worker, shot by shot. See `lookAtShot` for what is found. A detector that cannot
  * be loaded is done without, and that is told.
  */
-export async function lookAtFilm(path: string, facts: MasterFacts, master: MasterHandling, shots: readonly Shot[], options: LookOptions = {}): Promise<Result<SubjectScan>> {
+export async function lookAtFilm(
+  path: string,
+  facts: MasterFacts,
+  master: MasterHandling,
+  shots: readonly Shot[],
+  options: LookOptions = {},
+): Promise<Result<SubjectScan>> {
   const tools = await locateTools();
   if (!tools.ok) return tools;
   const rate = fps(facts.video.rate);
   const step = looksAtEvery(rate);
   const spans = shotSpans(shots, facts.video.frames);
   const size = lookSize(facts.video.displayed);
-  const models = options.detector === false ? null : typeof options.detector === 'string' ? options.detector : shippedModels();
+  const models =
+    options.detector === false
+      ? null
+      : typeof options.detector === 'string'
+        ? options.detector
+        : shippedModels();
   const detectAt = detectorFrames(spans, rate, facts.video.frames);
   const every = Math.max(1, Math.round(rate));
   const lonely = detectAt.filter((f) => f % every !== Math.floor(every / 2));
-  const chosen = [`eq(mod(n\\,${every})\\,${Math.floor(every / 2)})`, ...lonely.map((f) => `eq(n\\,${f})`)].join('+');
+  const chosen = [
+    `eq(mod(n\\,${every})\\,${Math.floor(every / 2)})`,
+    ...lonely.map((f) => `eq(n\\,${f})`),
+  ].join('+');
   const small = `select=eq(mod(n\\,${step})\\,0),scale=${size.width * 3}:${size.height * 3}:flags=fast_bilinear,scale=${size.width}:${size.height}:flags=area,format=yuv444p`;
-  const graph = models === null
-    ? `${countedFilters(master)},${small}[small]`
-    : `${countedFilters(master)},split=2[a][b];[a]${small}[small];[b]select=${chosen},scale=${detectorSide}:${detectorSide}:flags=bilinear,format=rgb24[large]`;
-  const raw = (label: string, to: string) => ['-map', `[${label}]`, '-fps_mode', 'passthrough', '-f', 'rawvideo', to];
+  const graph =
+    models === null
+      ? `${countedFilters(master)},${small}[small]`
+      : `${countedFilters(master)},split=2[a][b];[a]${small}[small];[b]select=${chosen},scale=${detectorSide}:${detectorSide}:flags=bilinear,format=rgb24[large]`;
+  const raw = (label: string, to: string) => [
+    '-map',
+    `[${label}]`,
+    '-fps_mode',
+    'passthrough',
+    '-f',
+    'rawvideo',
+    to,
+  ];
   const job: LookJob = {
-    ffmpeg: tools.value.ffmpeg, size, step, framesPerSecond: rate, frames: facts.video.frames, shots: spans, models, detectAt,
-    decode: [...quietly, '-skip_loop_filter', 'all', '-flags2', '+fast', ...inputArgs(path), '-filter_complex', `[0:${facts.video.streamIndex}]${graph}`, ...raw('small', 'pipe:1'), ...(models === null ? [] : raw('large', 'pipe:3'))],
+    ffmpeg: tools.value.ffmpeg,
+    size,
+    step,
+    framesPerSecond: rate,
+    frames: facts.video.frames,
+    shots: spans,
+    models,
+    detectAt,
+    decode: [
+      ...quietly,
+      '-skip_loop_filter',
+      'all',
+      '-flags2',
+      '+fast',
+      ...inputArgs(path),
+      '-filter_complex',
+      `[0:${facts.video.streamIndex}]${graph}`,
+      ...raw('small', 'pipe:1'),
+      ...(models === null ? [] : raw('large', 'pipe:3')),
+    ],
   };
   const look: SubjectScan = { version: 1, detector: { kind: 'off' }, shots: [] };
   const end = await runWorker({
-    file: new URL('./look-worker.ts', import.meta.url), data: job, news: lookNewsSchema, signal: options.signal,
+    file: new URL('./look-worker.ts', import.meta.url),
+    data: job,
+    news: lookNewsSchema,
+    signal: options.signal,
     onNews: (news) => {
       if (news.kind === 'detector') look.detector = news.note;
       else {
@@ -60,6 +127,7 @@ export async function lookAtFilm(path: string, facts: MasterFacts, master: Maste
       }
     },
   });
-  if (!end.ok) return { ok: false, problem: explainFailure(end.stderr, 'the film could not be looked through') };
+  if (!end.ok)
+    return { ok: false, problem: explainFailure(end.stderr, 'the film could not be looked through') };
   return ok(look);
 }

@@ -26,11 +26,20 @@ const wakeAll = () => {
 
 let done = false;
 let detecting = job.models !== null;
-const detector = job.models === null ? null : startWorker(new URL('./detect-worker.ts', import.meta.url), { models: job.models });
+const detector =
+  job.models === null
+    ? null
+    : startWorker(new URL('./detect-worker.ts', import.meta.url), { models: job.models });
 const withoutDetector = (what: string) => {
   if (!detecting) return;
   detecting = false;
-  tell({ kind: 'detector', note: { kind: 'missing', sentence: `The detector ${what}; from there on subjects were found by movement, colour and contrast alone.` } });
+  tell({
+    kind: 'detector',
+    note: {
+      kind: 'missing',
+      sentence: `The detector ${what}; from there on subjects were found by movement, colour and contrast alone.`,
+    },
+  });
   wakeAll();
 };
 if (!detector) tell({ kind: 'detector', note: { kind: 'off' } });
@@ -66,7 +75,12 @@ const ready = new Promise<void>((resolve) => {
 });
 await ready;
 
-const decoder = startChild(job.ffmpeg, job.decode, { nice: true, stdin: 'ignore', stdout: 'pipe', ...(job.models === null ? {} : { more: 'pipe' as const }) });
+const decoder = startChild(job.ffmpeg, job.decode, {
+  nice: true,
+  stdin: 'ignore',
+  stdout: 'pipe',
+  ...(job.models === null ? {} : { more: 'pipe' as const }),
+});
 let fed = 0;
 const large = decoder.child.stdio[3] as unknown as AsyncIterable<Buffer> | undefined;
 const feeding = large
@@ -84,10 +98,20 @@ async function sightsOf(first: number, count: number): Promise<Sight[]> {
   const last = first + count * job.step;
   const wanted = job.detectAt.filter((f) => f >= first && f < last);
   while (detecting && wanted.some((f) => !seen.has(f))) await woken();
-  const sights = wanted.flatMap((frame) => (seen.get(frame) ?? []).map((s): Sight => ({
-    at: Math.min(count - 1, Math.round((frame - first) / job.step)), kind: s.kind, what: s.what, score: s.score,
-    box: { x: s.x * job.size.width, y: s.y * job.size.height, width: s.width * job.size.width, height: s.height * job.size.height },
-  })));
+  const sights = wanted.flatMap((frame) =>
+    (seen.get(frame) ?? []).map((s): Sight => ({
+      at: Math.min(count - 1, Math.round((frame - first) / job.step)),
+      kind: s.kind,
+      what: s.what,
+      score: s.score,
+      box: {
+        x: s.x * job.size.width,
+        y: s.y * job.size.height,
+        width: s.width * job.size.width,
+        height: s.height * job.size.height,
+      },
+    })),
+  );
   wanted.forEach((f) => seen.delete(f));
   return sights;
 }
@@ -100,9 +124,29 @@ let firstFrame = 0;
 let looking: Promise<void> = Promise.resolve();
 let piecesWaiting = 0;
 
-async function lookAtPiece(span: { from: number; to: number }, first: number, all: LookPicture[], index: number, piece: number, ends: boolean): Promise<void> {
+async function lookAtPiece(
+  span: { from: number; to: number },
+  first: number,
+  all: LookPicture[],
+  index: number,
+  piece: number,
+  ends: boolean,
+): Promise<void> {
   const sights = await sightsOf(first, all.length);
-  pieces.push(lookAtShot({ from: first, step: job.step, to: ends ? span.to : first + (all.length - 1) * job.step, pictures: all, size: job.size, perSecond: job.framesPerSecond / job.step }, sights, `s${index + 1}${piece ? `p${piece + 1}` : ''}t`));
+  pieces.push(
+    lookAtShot(
+      {
+        from: first,
+        step: job.step,
+        to: ends ? span.to : first + (all.length - 1) * job.step,
+        pictures: all,
+        size: job.size,
+        perSecond: job.framesPerSecond / job.step,
+      },
+      sights,
+      `s${index + 1}${piece ? `p${piece + 1}` : ''}t`,
+    ),
+  );
   piecesWaiting--;
   wakeAll();
   if (!ends) return;

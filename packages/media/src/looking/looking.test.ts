@@ -25,7 +25,10 @@ beforeAll(async () => {
   const counted = await countFrames(film, probed.value);
   if (!counted.ok) throw new Error(counted.problem.sentence);
   facts = counted.value;
-  shots = [{ from: 0, setup: '1' }, { from: known[0]!.pictures.length, setup: '2' }];
+  shots = [
+    { from: 0, setup: '1' },
+    { from: known[0]!.pictures.length, setup: '2' },
+  ];
 }, 60_000);
 afterAll(() => clean());
 
@@ -48,10 +51,19 @@ const movers = (look: ShotLook) => look.tracks.filter((t) => t.kind === 'mover')
 describe('looking at a film', () => {
   test('every shot is told as soon as it has been looked at, in order, with its subject', async () => {
     const told: number[] = [];
-    const look = await lookAtFilm(film, facts, master(), shots, { detector: false, onShot: (shot, note) => { told.push(shot.from); expect(note.kind).toBe('off'); } });
+    const look = await lookAtFilm(film, facts, master(), shots, {
+      detector: false,
+      onShot: (shot, note) => {
+        told.push(shot.from);
+        expect(note.kind).toBe('off');
+      },
+    });
     if (!look.ok) throw new Error(look.problem.sentence);
     expect(told).toEqual(shots.map((s) => s.from));
-    expect(look.value.shots.map((s) => [s.from, s.to])).toEqual([[0, shots[1]!.from], [shots[1]!.from, facts.video.frames]]);
+    expect(look.value.shots.map((s) => [s.from, s.to])).toEqual([
+      [0, shots[1]!.from],
+      [shots[1]!.from, facts.video.frames],
+    ]);
     for (const i of [0, 1]) expect(off(movers(look.value.shots[i]!)[0]!, i)).toBeLessThan(0.03);
     // Ids are their own within the film.
     const ids = look.value.shots.flatMap((s) => s.tracks.map((t) => t.id));
@@ -63,53 +75,96 @@ describe('looking at a film', () => {
     if (!look.ok) throw new Error(look.problem.sentence);
     expect(look.value.detector).toEqual({ kind: 'used' });
     // Whatever it makes of a drawn figure, the figure is still followed.
-    for (const i of [0, 1]) expect(Math.min(...look.value.shots[i]!.tracks.filter((t) => t.places.at(-1)!.at - t.places[0]!.at > 55).map((t) => off(t, i)))).toBeLessThan(0.03);
+    for (const i of [0, 1])
+      expect(
+        Math.min(
+          ...look.value.shots[i]!.tracks.filter((t) => t.places.at(-1)!.at - t.places[0]!.at > 55).map((t) =>
+            off(t, i),
+          ),
+        ),
+      ).toBeLessThan(0.03);
   }, 90_000);
 
   test.each([
     ['missing', async () => join(dir, 'no such folder')],
-    ['damaged', async () => {
-      const models = join(dir, 'damaged');
-      await mkdir(models, { recursive: true });
-      for (const name of ['centernet.json', 'centernet.bin', 'blazeface.json', 'blazeface.bin']) await copyFile(join(shippedModels(), name), join(models, name));
-      await truncate(join(models, 'centernet.bin'), 5000);
-      return models;
-    }],
-  ])('a model that is %s is done without, and that is said', async (_how, models) => {
-    const look = await lookAtFilm(film, facts, master(), shots, { detector: await models() });
-    if (!look.ok) throw new Error(look.problem.sentence);
-    expect(look.value.detector).toMatchObject({ kind: 'missing', sentence: expect.stringMatching(/^The detector could not be loaded .*movement, colour and contrast alone\.$/) });
-    expect(off(movers(look.value.shots[0]!)[0]!, 0)).toBeLessThan(0.03);
-  }, 60_000);
+    [
+      'damaged',
+      async () => {
+        const models = join(dir, 'damaged');
+        await mkdir(models, { recursive: true });
+        for (const name of ['centernet.json', 'centernet.bin', 'blazeface.json', 'blazeface.bin'])
+          await copyFile(join(shippedModels(), name), join(models, name));
+        await truncate(join(models, 'centernet.bin'), 5000);
+        return models;
+      },
+    ],
+  ])(
+    'a model that is %s is done without, and that is said',
+    async (_how, models) => {
+      const look = await lookAtFilm(film, facts, master(), shots, { detector: await models() });
+      if (!look.ok) throw new Error(look.problem.sentence);
+      expect(look.value.detector).toMatchObject({
+        kind: 'missing',
+        sentence: expect.stringMatching(
+          /^The detector could not be loaded .*movement, colour and contrast alone\.$/,
+        ),
+      });
+      expect(off(movers(look.value.shots[0]!)[0]!, 0)).toBeLessThan(0.03);
+    },
+    60_000,
+  );
 
   test('a detector that fails on pictures says so, and does not say that it saw nothing', async () => {
     const models = join(dir, 'failing');
     await mkdir(models, { recursive: true });
-    for (const name of ['centernet.json', 'centernet.bin', 'blazeface.json', 'blazeface.bin']) await copyFile(join(shippedModels(), name), join(models, name));
-    const graph = JSON.parse(await readFile(join(models, 'centernet.json'), 'utf8')) as { modelTopology: { node: { name: string; op: string; attr?: object }[] } };
+    for (const name of ['centernet.json', 'centernet.bin', 'blazeface.json', 'blazeface.bin'])
+      await copyFile(join(shippedModels(), name), join(models, name));
+    const graph = JSON.parse(await readFile(join(models, 'centernet.json'), 'utf8')) as {
+      modelTopology: { node: { name: string; op: string; attr?: object }[] };
+    };
     // A convolution without its numbers loads and cannot be worked out.
     const node = graph.modelTopology.node.find((n) => n.op.includes('Conv2D'))!;
     node.attr = {};
     await writeFile(join(models, 'centernet.json'), JSON.stringify(graph));
     const look = await lookAtFilm(film, facts, master(), shots, { detector: models });
     if (!look.ok) throw new Error(look.problem.sentence);
-    expect(look.value.detector).toMatchObject({ kind: 'missing', sentence: expect.stringMatching(/^The detector (failed on a picture|could not be loaded) .*contrast alone\.$/) });
+    expect(look.value.detector).toMatchObject({
+      kind: 'missing',
+      sentence: expect.stringMatching(
+        /^The detector (failed on a picture|could not be loaded) .*contrast alone\.$/,
+      ),
+    });
   }, 60_000);
 
   test('it can be stopped', async () => {
     const controller = new AbortController();
     setTimeout(() => controller.abort(), 300);
-    await expect(lookAtFilm(film, facts, master(), shots, { detector: false, signal: controller.signal })).rejects.toThrow(Cancelled);
+    await expect(
+      lookAtFilm(film, facts, master(), shots, { detector: false, signal: controller.signal }),
+    ).rejects.toThrow(Cancelled);
   });
 
   test('a film that is none is one clear sentence', async () => {
     const look = await lookAtFilm(join(dir, 'gone.mp4'), facts, master(), shots, { detector: false });
-    expect(look).toMatchObject({ ok: false, problem: { sentence: expect.stringContaining('no longer there') } });
+    expect(look).toMatchObject({
+      ok: false,
+      problem: { sentence: expect.stringContaining('no longer there') },
+    });
   });
 
   test('the detector is shown a picture a second, and one of every shot', () => {
     expect(detectorFrames([{ from: 0, to: 100 }], 25, 100)).toEqual([12, 37, 62, 87]);
-    expect(detectorFrames([{ from: 0, to: 40 }, { from: 40, to: 46 }, { from: 46, to: 100 }], 25, 100)).toEqual([12, 37, 43, 62, 87]);
+    expect(
+      detectorFrames(
+        [
+          { from: 0, to: 40 },
+          { from: 40, to: 46 },
+          { from: 46, to: 100 },
+        ],
+        25,
+        100,
+      ),
+    ).toEqual([12, 37, 43, 62, 87]);
   });
 });
 
@@ -118,7 +173,12 @@ describe('a box drawn by hand', () => {
     const [from, to] = [shots[1]!.from, facts.video.frames];
     const frame = from + 30;
     const t = known[1]!.truth(60)!;
-    const places = await followDrawnBox(film, facts, master(), { from, to }, frame, { x: t.x, y: t.y, width: t.w, height: t.h });
+    const places = await followDrawnBox(film, facts, master(), { from, to }, frame, {
+      x: t.x,
+      y: t.y,
+      width: t.w,
+      height: t.h,
+    });
     if (!places.ok) throw new Error(places.problem.sentence);
     const track: Track = { id: 'd', kind: 'drawn', name: 'mine', places: places.value };
     expect(track.places[0]!.at).toBeLessThanOrEqual(from + 5);

@@ -1,6 +1,15 @@
 import { stat } from 'node:fs/promises';
 import {
-  averageKbps, fail, kbpsBySecond, nearestKnownRate, ok, parseRate, peakKbps, type CodedPicture, type MeasuredFile, type Result,
+  averageKbps,
+  fail,
+  kbpsBySecond,
+  nearestKnownRate,
+  ok,
+  parseRate,
+  peakKbps,
+  type CodedPicture,
+  type MeasuredFile,
+  type Result,
 } from '@mivvy/core';
 import { eachProbeLine, inputArgs } from '../ffmpeg/run.ts';
 import { measureLoudness } from '../ingest/loudness.ts';
@@ -22,32 +31,55 @@ export async function measureFile(path: string, signal?: AbortSignal): Promise<R
   const { streams, format } = probed.value.file;
   const video = streams.find((s) => s.codec_type === 'video' && !s.disposition?.attached_pic);
   const audio = streams.find((s) => s.codec_type === 'audio');
-  if (!video?.width || !video.height || !video.codec_name) return fail('no-picture', 'The finished file holds no picture.', 'Export it again.');
+  if (!video?.width || !video.height || !video.codec_name)
+    return fail('no-picture', 'The finished file holds no picture.', 'Export it again.');
 
   const pictures: CodedPicture[] = [];
   const shown: number[] = [];
   const keys: number[] = [];
-  const args = ['-v', 'error', '-select_streams', String(video.index), '-show_entries', 'packet=pts_time,dts_time,size,flags', '-of', 'csv=p=0', ...inputArgs(path)];
-  const read = await eachProbeLine(args, (line) => {
-    const [pts, dts, size, flags = ''] = line.split(',');
-    if (size === undefined || flags.includes('D')) return;
-    const at = Number(dts === 'N/A' ? pts : dts);
-    if (flags.includes('K')) keys.push(pictures.length);
-    pictures.push({ seconds: at, bytes: Number(size) });
-    shown.push(Number(pts === 'N/A' ? dts : pts));
-  }, signal);
+  const args = [
+    '-v',
+    'error',
+    '-select_streams',
+    String(video.index),
+    '-show_entries',
+    'packet=pts_time,dts_time,size,flags',
+    '-of',
+    'csv=p=0',
+    ...inputArgs(path),
+  ];
+  const read = await eachProbeLine(
+    args,
+    (line) => {
+      const [pts, dts, size, flags = ''] = line.split(',');
+      if (size === undefined || flags.includes('D')) return;
+      const at = Number(dts === 'N/A' ? pts : dts);
+      if (flags.includes('K')) keys.push(pictures.length);
+      pictures.push({ seconds: at, bytes: Number(size) });
+      shown.push(Number(pts === 'N/A' ? dts : pts));
+    },
+    signal,
+  );
   if (!read.ok) return read;
-  if (pictures.length === 0) return fail('no-picture', 'The finished file holds no picture.', 'Export it again.');
+  if (pictures.length === 0)
+    return fail('no-picture', 'The finished file holds no picture.', 'Export it again.');
 
   shown.sort((a, b) => a - b);
   const stated = parseRate(video.avg_frame_rate ?? '');
   const measured = shown.length > 1 ? (shown.length - 1) / (shown.at(-1)! - shown[0]!) : 0;
   const decimal = stated.ok ? stated.value.num / stated.value.den : measured;
-  if (!(decimal > 0 && Number.isFinite(decimal))) return fail('no-rate', 'The finished file does not say how fast its pictures follow each other.', 'Export it again.');
+  if (!(decimal > 0 && Number.isFinite(decimal)))
+    return fail(
+      'no-rate',
+      'The finished file does not say how fast its pictures follow each other.',
+      'Export it again.',
+    );
   const rate = nearestKnownRate(decimal);
   // Matroska rounds times to milliseconds; anything beyond that is an uneven picture.
   const tolerance = 0.00151;
-  const evenlySpaced = shown.every((t, i) => Math.abs(t - shown[0]! - (i * rate.den) / rate.num) <= tolerance);
+  const evenlySpaced = shown.every(
+    (t, i) => Math.abs(t - shown[0]! - (i * rate.den) / rate.num) <= tolerance,
+  );
   const seconds = (pictures.length * rate.den) / rate.num;
   const firstSeconds = Math.min(...pictures.slice(0, 64).map((p) => p.seconds));
   const gaps = [...keys, pictures.length].slice(1).map((k, i) => k - keys[i]!);
@@ -59,7 +91,13 @@ export async function measureFile(path: string, signal?: AbortSignal): Promise<R
   if (audio) {
     const loudness = await measureLoudness(path, audio.index, signal);
     if (!loudness.ok) return loudness;
-    sound = { codec: audio.codec_name ?? 'unknown', channels: audio.channels ?? 0, sampleRate: audio.sample_rate ?? 0, seconds: audio.duration ?? format?.duration ?? 0, loudness: loudness.value };
+    sound = {
+      codec: audio.codec_name ?? 'unknown',
+      channels: audio.channels ?? 0,
+      sampleRate: audio.sample_rate ?? 0,
+      seconds: audio.duration ?? format?.duration ?? 0,
+      loudness: loudness.value,
+    };
   }
 
   return ok({
@@ -72,7 +110,10 @@ export async function measureFile(path: string, signal?: AbortSignal): Promise<R
       profile: video.profile ?? null,
       level: levelText(video.codec_name, video.level),
       frame: { width: video.width, height: video.height },
-      squarePixels: !video.sample_aspect_ratio || video.sample_aspect_ratio === '1:1' || video.sample_aspect_ratio === '0:1',
+      squarePixels:
+        !video.sample_aspect_ratio ||
+        video.sample_aspect_ratio === '1:1' ||
+        video.sample_aspect_ratio === '0:1',
       rotation: video.side_data_list?.find((d) => d.rotation !== undefined)?.rotation ?? 0,
       rate,
       frames: pictures.length,
@@ -83,7 +124,10 @@ export async function measureFile(path: string, signal?: AbortSignal): Promise<R
       matrix: clean(video.color_space),
       averageKbps: averageKbps(pictures, seconds),
       peakKbps: peakKbps(pictures, seconds),
-      kbpsBySecond: kbpsBySecond(pictures.map((p) => ({ ...p, seconds: p.seconds - firstSeconds })), seconds),
+      kbpsBySecond: kbpsBySecond(
+        pictures.map((p) => ({ ...p, seconds: p.seconds - firstSeconds })),
+        seconds,
+      ),
       longestKeyframeGap: Math.max(0, ...gaps),
     },
     audio: sound,

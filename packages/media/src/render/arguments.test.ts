@@ -1,19 +1,49 @@
 import { describe, expect, test } from '@jest/globals';
-import { heldFraming, makePlan, stillWindow, type MasterFacts, type Placement, type RenderPlan } from '@mivvy/core';
+import {
+  heldFraming,
+  makePlan,
+  stillWindow,
+  type MasterFacts,
+  type Placement,
+  type RenderPlan,
+} from '@mivvy/core';
 import { placement } from '../testing/helpers.ts';
 import { containerArgs, passesOf, pictureArgs } from './encoders.ts';
 import { decodeFilters, stillFilters, proxyFilters } from './filters.ts';
 
 const facts = (over: Partial<MasterFacts['video']> = {}): MasterFacts => ({
-  container: 'mov', bytes: 1, audio: null, audioStreams: 0,
+  container: 'mov',
+  bytes: 1,
+  audio: null,
+  audioStreams: 0,
   video: {
-    streamIndex: 0, codec: 'h264', profile: 'High', pixelFormat: 'yuv420p', bitDepth: 8, coded: { width: 1920, height: 1080 }, displayed: { width: 1920, height: 1080 }, rotation: 0,
-    pixelAspect: { num: 1, den: 1 }, rate: { num: 25, den: 1 }, rateVaries: false, frames: 200, framesCounted: true, interlaced: false, startSeconds: 0,
-    colour: { primaries: 'bt709', transfer: 'bt709', matrix: 'bt709', range: 'tv' }, hdr: 'none', ...over,
+    streamIndex: 0,
+    codec: 'h264',
+    profile: 'High',
+    pixelFormat: 'yuv420p',
+    bitDepth: 8,
+    coded: { width: 1920, height: 1080 },
+    displayed: { width: 1920, height: 1080 },
+    rotation: 0,
+    pixelAspect: { num: 1, den: 1 },
+    rate: { num: 25, den: 1 },
+    rateVaries: false,
+    frames: 200,
+    framesCounted: true,
+    interlaced: false,
+    startSeconds: 0,
+    colour: { primaries: 'bt709', transfer: 'bt709', matrix: 'bt709', range: 'tv' },
+    hdr: 'none',
+    ...over,
   },
 });
 const plan = (place: Partial<Placement> = {}, video: Partial<MasterFacts['video']> = {}): RenderPlan =>
-  makePlan({ facts: facts(video), sha256: '0'.repeat(64), placement: placement({ frame: { width: 1080, height: 1920 }, ...place }), framing: heldFraming() }).plan;
+  makePlan({
+    facts: facts(video),
+    sha256: '0'.repeat(64),
+    placement: placement({ frame: { width: 1080, height: 1920 }, ...place }),
+    framing: heldFraming(),
+  }).plan;
 /** The value after a flag. */
 const after = (args: string[], flag: string) => args[args.indexOf(flag) + 1];
 
@@ -23,16 +53,33 @@ describe('encoder arguments', () => {
     const p = plan({ video: { codec: 'h264', rate: two, keyframeSeconds: 2 } });
     expect(passesOf(p)).toEqual([1, 2]);
     const args = pictureArgs(p, 2, null);
-    expect(['-b:v', '-maxrate', '-bufsize', '-level:v', '-profile:v', '-g', '-pass'].map((flag) => after(args, flag))).toEqual(['3500000', '4000000', '4000000', '4.0', 'high', '50', '2']);
+    expect(
+      ['-b:v', '-maxrate', '-bufsize', '-level:v', '-profile:v', '-g', '-pass'].map((flag) =>
+        after(args, flag),
+      ),
+    ).toEqual(['3500000', '4000000', '4000000', '4.0', 'high', '50', '2']);
   });
   test('BT.709 is tagged in primaries, transfer and matrix (Rec. ITU-T H.273, code point 1) for every codec', () => {
     for (const codec of ['h264', 'hevc', 'vp9', 'av1'] as const) {
-      const args = pictureArgs(plan({ container: codec === 'vp9' || codec === 'av1' ? 'webm' : 'mp4', video: { codec, rate: { mode: 'quality', crf: 24 } } }), 'only', null);
-      expect(['-color_primaries', '-color_trc', '-colorspace', '-color_range', '-pix_fmt', '-crf'].map((flag) => after(args, flag))).toEqual(['bt709', 'bt709', 'bt709', 'tv', 'yuv420p', '24']);
+      const args = pictureArgs(
+        plan({
+          container: codec === 'vp9' || codec === 'av1' ? 'webm' : 'mp4',
+          video: { codec, rate: { mode: 'quality', crf: 24 } },
+        }),
+        'only',
+        null,
+      );
+      expect(
+        ['-color_primaries', '-color_trc', '-colorspace', '-color_range', '-pix_fmt', '-crf'].map((flag) =>
+          after(args, flag),
+        ),
+      ).toEqual(['bt709', 'bt709', 'bt709', 'tv', 'yuv420p', '24']);
     }
   });
   test('a lowered target takes the place of the wanted one', () => {
-    expect(after(pictureArgs(plan({ video: { codec: 'h264', rate: two } }), 2, 1234), '-b:v')).toBe('1234000');
+    expect(after(pictureArgs(plan({ video: { codec: 'h264', rate: two } }), 2, 1234), '-b:v')).toBe(
+      '1234000',
+    );
   });
   test('HEVC in MP4 carries the tag that players look for; its passes are told their own log', () => {
     const args = pictureArgs(plan({ video: { codec: 'hevc', rate: two } }), 1, null);
@@ -44,7 +91,16 @@ describe('encoder arguments', () => {
     expect(passesOf(plan())).toEqual(['only']);
   });
   test('VP9 in quality mode is not held to a default bitrate', () => {
-    expect(after(pictureArgs(plan({ container: 'webm', video: { codec: 'vp9', rate: { mode: 'quality', crf: 30 } } }), 'only', null), '-b:v')).toBe('0');
+    expect(
+      after(
+        pictureArgs(
+          plan({ container: 'webm', video: { codec: 'vp9', rate: { mode: 'quality', crf: 30 } } }),
+          'only',
+          null,
+        ),
+        '-b:v',
+      ),
+    ).toBe('0');
   });
   test('containers: the index first where there is one, no foreign metadata, nothing that differs between runs', () => {
     for (const container of ['mp4', 'mov', 'webm'] as const) {
@@ -57,12 +113,27 @@ describe('encoder arguments', () => {
 });
 
 /** The one-process chain of a plan whose window stands still. */
-const chainOf = (p: RenderPlan, skipped: number) => stillFilters(p, { kind: 'delivered', skipped }, stillWindow(p)!);
+const chainOf = (p: RenderPlan, skipped: number) =>
+  stillFilters(p, { kind: 'delivered', skipped }, stillWindow(p)!);
 
 describe('filter chains', () => {
   test('pictures are numbered, cut, scaled and cut again, in that order', () => {
-    const names = chainOf(plan(), 0).split(',').map((f) => f.split('=')[0]);
-    expect(names).toEqual(['settb', 'setpts', 'trim', 'setpts', 'settb', 'setpts', 'crop', 'scale', 'format', 'crop', 'setsar']);
+    const names = chainOf(plan(), 0)
+      .split(',')
+      .map((f) => f.split('=')[0]);
+    expect(names).toEqual([
+      'settb',
+      'setpts',
+      'trim',
+      'setpts',
+      'settb',
+      'setpts',
+      'crop',
+      'scale',
+      'format',
+      'crop',
+      'setsar',
+    ]);
   });
   test('the frames left out by seeking are not counted again', () => {
     const p = { ...plan(), kept: [{ from: 80, to: 120 }] };
@@ -76,7 +147,13 @@ describe('filter chains', () => {
   });
   test('each peculiarity adds its own step and no other', () => {
     const plain = chainOf(plan(), 0);
-    for (const [over, step] of [[{ interlaced: true }, 'bwdif'], [{ rateVaries: true }, 'fps=25/1'], [{ hdr: 'pq' as const }, 'tonemap=hable'], [{ pixelAspect: { num: 4, den: 3 } }, 'scale=1920:1080:flags=lanczos,setsar=1'], [{ displayed: { width: 1919, height: 1079 } }, 'format=yuv444p']] as const) {
+    for (const [over, step] of [
+      [{ interlaced: true }, 'bwdif'],
+      [{ rateVaries: true }, 'fps=25/1'],
+      [{ hdr: 'pq' as const }, 'tonemap=hable'],
+      [{ pixelAspect: { num: 4, den: 3 } }, 'scale=1920:1080:flags=lanczos,setsar=1'],
+      [{ displayed: { width: 1919, height: 1079 } }, 'format=yuv444p'],
+    ] as const) {
       expect(plain).not.toContain(step);
       expect(chainOf(plan({}, over), 0)).toContain(step);
     }
@@ -84,12 +161,26 @@ describe('filter chains', () => {
   test('a proxy is never larger than its master, and even', () => {
     const small = facts({ displayed: { width: 641, height: 359 } });
     expect(proxyFilters(small, plan().master, 1280)).toMatch(/scale=64[02]:3(58|60):/);
-    expect(proxyFilters(facts({ displayed: { width: 3840, height: 2160 } }), plan().master, 1280)).toContain('scale=1280:720:');
+    expect(proxyFilters(facts({ displayed: { width: 3840, height: 2160 } }), plan().master, 1280)).toContain(
+      'scale=1280:720:',
+    );
   });
   test('what the resampler is given is the whole picture in BT.709, converted only where it is not so already', () => {
     expect(decodeFilters(plan(), { kind: 'delivered', skipped: 0 })).not.toContain('scale');
-    expect(decodeFilters(plan({}, { hdr: 'hlg' }), { kind: 'delivered', skipped: 0 })).toContain('tonemap=hable');
-    expect(decodeFilters(plan({}, { displayed: { width: 1919, height: 1079 } }), { kind: 'delivered', skipped: 0 })).toMatch(/format=yuv444p$/);
-    expect(decodeFilters(plan({}, { colour: { primaries: null, transfer: null, matrix: 'smpte170m', range: 'pc' } }), { kind: 'delivered', skipped: 0 })).toContain('in_color_matrix=bt601');
+    expect(decodeFilters(plan({}, { hdr: 'hlg' }), { kind: 'delivered', skipped: 0 })).toContain(
+      'tonemap=hable',
+    );
+    expect(
+      decodeFilters(plan({}, { displayed: { width: 1919, height: 1079 } }), {
+        kind: 'delivered',
+        skipped: 0,
+      }),
+    ).toMatch(/format=yuv444p$/);
+    expect(
+      decodeFilters(
+        plan({}, { colour: { primaries: null, transfer: null, matrix: 'smpte170m', range: 'pc' } }),
+        { kind: 'delivered', skipped: 0 },
+      ),
+    ).toContain('in_color_matrix=bt601');
   });
 });

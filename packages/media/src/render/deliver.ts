@@ -1,6 +1,15 @@
 import { link, mkdir, rename, rm, stat, statfs, unlink } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
-import { checkFile, fail, ok, planSeconds, type CheckReport, type Problem, type RenderPlan, type Result } from '@mivvy/core';
+import {
+  checkFile,
+  fail,
+  ok,
+  planSeconds,
+  type CheckReport,
+  type Problem,
+  type RenderPlan,
+  type Result,
+} from '@mivvy/core';
 import { catching, explainFailure, inputArgs, must } from '../ffmpeg/run.ts';
 import { sha256File } from '../ingest/hash.ts';
 import { measureFile } from '../measure/measure.ts';
@@ -60,11 +69,34 @@ export async function deliver(plan: RenderPlan, options: DeliverOptions): Promis
 
       const encode = async (pass: Pass, target: number | null, sound: ReturnType<typeof makeSound>) => {
         const video = pictureArgs(plan, pass, target);
-        const runOptions = { cwd: workDir, signal, logFile, nice: options.nice ?? false, onProgress: meter(pass) };
-        if (pass === 1) return must(await encodePicture(plan, options.masterPath, [], [...video, '-an', '-f', 'null', '-'], runOptions));
+        const runOptions = {
+          cwd: workDir,
+          signal,
+          logFile,
+          nice: options.nice ?? false,
+          onProgress: meter(pass),
+        };
+        if (pass === 1)
+          return must(
+            await encodePicture(
+              plan,
+              options.masterPath,
+              [],
+              [...video, '-an', '-f', 'null', '-'],
+              runOptions,
+            ),
+          );
         const soundFile = (await sound)?.path;
         const soundOut = soundFile ? ['-map', '1:a:0', '-c:a', 'copy'] : ['-an'];
-        must(await encodePicture(plan, options.masterPath, soundFile ? inputArgs(soundFile) : [], [...video, ...soundOut, ...containerArgs(plan), out], runOptions));
+        must(
+          await encodePicture(
+            plan,
+            options.masterPath,
+            soundFile ? inputArgs(soundFile) : [],
+            [...video, ...soundOut, ...containerArgs(plan), out],
+            runOptions,
+          ),
+        );
       };
 
       // The sound is made while the first pass runs: it needs little of the machine.
@@ -90,7 +122,13 @@ export async function deliver(plan: RenderPlan, options: DeliverOptions): Promis
       signal?.throwIfAborted();
       const after = await stat(options.masterPath).catch(() => null);
       if (!before || before.size !== after?.size || before.mtimeMs !== after.mtimeMs) {
-        must(fail('master-changed', 'The film was changed while the file was made from it, so the file was thrown away.', 'Take the changed film in its place, then export again.'));
+        must(
+          fail(
+            'master-changed',
+            'The film was changed while the file was made from it, so the file was thrown away.',
+            'Take the changed film in its place, then export again.',
+          ),
+        );
       }
       must(await putInPlace(out, options.outPath));
       options.onProgress?.({ stage: 'measure', fraction: 1, etaSeconds: 0, speed: 0 });
@@ -109,7 +147,9 @@ const nothingFree = 2_000_000;
 async function truth(problem: Problem, folder: string): Promise<Problem> {
   if (problem.code !== 'ffmpeg-failed') return problem;
   const disk = await statfs(folder).catch(() => null);
-  return disk && disk.bavail * disk.bsize < nothingFree ? explainFailure('No space left on device', '') : problem;
+  return disk && disk.bavail * disk.bsize < nothingFree
+    ? explainFailure('No space left on device', '')
+    : problem;
 }
 
 /** Puts a finished file in its place, whole or not at all, and never in the place of another. */
@@ -119,17 +159,39 @@ async function putInPlace(from: string, to: string): Promise<Result<void>> {
     await unlink(from);
   } catch (error) {
     const { code } = error as NodeJS.ErrnoException;
-    if (code === 'EEXIST') return fail('name-taken', 'A file of that name is there already, and it was left as it is.', 'Move it, or choose another folder.');
+    if (code === 'EEXIST')
+      return fail(
+        'name-taken',
+        'A file of that name is there already, and it was left as it is.',
+        'Move it, or choose another folder.',
+      );
     // Some file systems know no second name for a file; there, looking first is the best that can be had.
-    if (code !== 'EPERM' && code !== 'ENOTSUP' && code !== 'EOPNOTSUPP' && code !== 'EXDEV' && code !== 'EMLINK') throw error;
-    if (await stat(to).catch(() => null)) return fail('name-taken', 'A file of that name is there already, and it was left as it is.', 'Move it, or choose another folder.');
+    if (
+      code !== 'EPERM' &&
+      code !== 'ENOTSUP' &&
+      code !== 'EOPNOTSUPP' &&
+      code !== 'EXDEV' &&
+      code !== 'EMLINK'
+    )
+      throw error;
+    if (await stat(to).catch(() => null))
+      return fail(
+        'name-taken',
+        'A file of that name is there already, and it was left as it is.',
+        'Move it, or choose another folder.',
+      );
     await rename(from, to);
   }
   return ok(undefined);
 }
 
 /** Turns the encoder's counts into a fraction of the whole. First passes are quicker than second ones. */
-function progressMeter(plan: RenderPlan, passCount: number, started: number, tell: DeliverOptions['onProgress']) {
+function progressMeter(
+  plan: RenderPlan,
+  passCount: number,
+  started: number,
+  tell: DeliverOptions['onProgress'],
+) {
   const shares = passCount === 2 ? [0.33, 0.63] : [0.96];
   const seconds = planSeconds(plan);
   return (pass: Pass) =>
@@ -138,7 +200,13 @@ function progressMeter(plan: RenderPlan, passCount: number, started: number, tel
       const base = shares.slice(0, index).reduce((a, b) => a + b, 0);
       const fraction = Math.min(0.96, base + shares[index]! * Math.min(1, frames / plan.frames));
       const elapsed = (Date.now() - started) / 1000;
-      const eta = fraction > 0.03 ? (elapsed / fraction) * (1 - fraction) : speed > 0 ? seconds / speed : null;
-      tell?.({ stage: pass === 1 ? 'analyse' : 'encode', fraction, etaSeconds: eta === null ? null : Math.round(eta * 10) / 10, speed });
+      const eta =
+        fraction > 0.03 ? (elapsed / fraction) * (1 - fraction) : speed > 0 ? seconds / speed : null;
+      tell?.({
+        stage: pass === 1 ? 'analyse' : 'encode',
+        fraction,
+        etaSeconds: eta === null ? null : Math.round(eta * 10) / 10,
+        speed,
+      });
     };
 }

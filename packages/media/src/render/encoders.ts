@@ -4,7 +4,16 @@ import { rateText, type RenderPlan } from '@mivvy/core';
 const bufferSeconds = 1;
 
 /** Tags every file as BT.709 (Rec. ITU-T H.273: code point 1 for primaries, transfer and matrix), limited range. */
-const colourTags = ['-color_primaries', 'bt709', '-color_trc', 'bt709', '-colorspace', 'bt709', '-color_range', 'tv'];
+const colourTags = [
+  '-color_primaries',
+  'bt709',
+  '-color_trc',
+  'bt709',
+  '-colorspace',
+  'bt709',
+  '-color_range',
+  'tv',
+];
 
 /** Which pass of an encode is being run: 1 and 2 of a two-pass rate, or `only`. */
 export type Pass = 1 | 2 | 'only';
@@ -19,30 +28,97 @@ export function passesOf(plan: RenderPlan): Pass[] {
 export function pictureArgs(plan: RenderPlan, pass: Pass, targetKbps: number | null): string[] {
   const { codec, rate, keyframeFrames } = plan.video;
   const kbit = (n: number) => `${Math.round(n * 1000)}`;
-  const ceiling = rate.maxKbps === undefined ? [] : ['-maxrate', kbit(rate.maxKbps), '-bufsize', kbit(rate.maxKbps * bufferSeconds)];
-  const amount = rate.mode === 'two-pass' ? ['-b:v', kbit(targetKbps ?? rate.targetKbps)] : ['-crf', String(rate.crf)];
+  const ceiling =
+    rate.maxKbps === undefined
+      ? []
+      : ['-maxrate', kbit(rate.maxKbps), '-bufsize', kbit(rate.maxKbps * bufferSeconds)];
+  const amount =
+    rate.mode === 'two-pass' ? ['-b:v', kbit(targetKbps ?? rate.targetKbps)] : ['-crf', String(rate.crf)];
   const gop = ['-g', String(keyframeFrames)];
   const common = ['-pix_fmt', 'yuv420p', '-r', rateText(plan.rate), '-fps_mode', 'cfr', ...colourTags];
   switch (codec) {
     case 'h264':
-      return ['-c:v', 'libx264', '-preset', 'medium', '-profile:v', 'high', ...(plan.video.level ? ['-level:v', plan.video.level] : []),
-        ...amount, ...ceiling, ...gop, ...(pass === 'only' ? [] : ['-pass', String(pass), '-passlogfile', 'pass']), ...common];
+      return [
+        '-c:v',
+        'libx264',
+        '-preset',
+        'medium',
+        '-profile:v',
+        'high',
+        ...(plan.video.level ? ['-level:v', plan.video.level] : []),
+        ...amount,
+        ...ceiling,
+        ...gop,
+        ...(pass === 'only' ? [] : ['-pass', String(pass), '-passlogfile', 'pass']),
+        ...common,
+      ];
     case 'hevc': {
-      const params = [`keyint=${keyframeFrames}`, 'log-level=error', ...(pass === 'only' ? [] : [`pass=${pass}`, 'stats=pass.log'])];
-      return ['-c:v', 'libx265', '-preset', 'medium', '-tag:v', 'hvc1', ...amount, ...ceiling, ...gop, '-x265-params', params.join(':'), ...common];
+      const params = [
+        `keyint=${keyframeFrames}`,
+        'log-level=error',
+        ...(pass === 'only' ? [] : [`pass=${pass}`, 'stats=pass.log']),
+      ];
+      return [
+        '-c:v',
+        'libx265',
+        '-preset',
+        'medium',
+        '-tag:v',
+        'hvc1',
+        ...amount,
+        ...ceiling,
+        ...gop,
+        '-x265-params',
+        params.join(':'),
+        ...common,
+      ];
     }
     case 'vp9':
-      return ['-c:v', 'libvpx-vp9', '-deadline', 'good', '-cpu-used', pass === 1 ? '4' : '2', '-row-mt', '1', ...(rate.mode === 'quality' && rate.maxKbps === undefined ? ['-b:v', '0'] : []),
-        ...amount, ...ceiling, ...gop, ...(pass === 'only' ? [] : ['-pass', String(pass), '-passlogfile', 'pass']), ...common];
+      return [
+        '-c:v',
+        'libvpx-vp9',
+        '-deadline',
+        'good',
+        '-cpu-used',
+        pass === 1 ? '4' : '2',
+        '-row-mt',
+        '1',
+        ...(rate.mode === 'quality' && rate.maxKbps === undefined ? ['-b:v', '0'] : []),
+        ...amount,
+        ...ceiling,
+        ...gop,
+        ...(pass === 'only' ? [] : ['-pass', String(pass), '-passlogfile', 'pass']),
+        ...common,
+      ];
     case 'av1':
       // Only a quality encode takes a ceiling here; a target is held by variable bitrate control.
-      return ['-c:v', 'libsvtav1', '-preset', '7', ...amount, ...(rate.mode === 'quality' ? ceiling : []), ...gop, ...common];
+      return [
+        '-c:v',
+        'libsvtav1',
+        '-preset',
+        '7',
+        ...amount,
+        ...(rate.mode === 'quality' ? ceiling : []),
+        ...gop,
+        ...common,
+      ];
   }
 }
 
 /** Container arguments: no foreign metadata, nothing that differs between two runs, the index first. */
 export function containerArgs(plan: RenderPlan): string[] {
-  const clean = ['-map_metadata', '-1', '-map_chapters', '-1', '-fflags', '+bitexact', '-flags:v', '+bitexact', '-flags:a', '+bitexact'];
+  const clean = [
+    '-map_metadata',
+    '-1',
+    '-map_chapters',
+    '-1',
+    '-fflags',
+    '+bitexact',
+    '-flags:v',
+    '+bitexact',
+    '-flags:a',
+    '+bitexact',
+  ];
   switch (plan.container) {
     case 'mp4':
       return [...clean, '-movflags', '+faststart+write_colr', '-f', 'mp4'];

@@ -1,4 +1,10 @@
-import { resamplePlan, type FrameSpan, type MasterFacts, type MasterRect, type RenderPlan } from '@mivvy/core';
+import {
+  resamplePlan,
+  type FrameSpan,
+  type MasterFacts,
+  type MasterRect,
+  type RenderPlan,
+} from '@mivvy/core';
 
 /** What the filters need to know of a master to show it as it should be seen. */
 export type MasterHandling = RenderPlan['master'];
@@ -19,14 +25,21 @@ function conform(master: MasterHandling): string[] {
 export const countedFilters = (master: MasterHandling): string => conform(master).join(',');
 
 /** Brings high dynamic range down to BT.709 by a filmic curve; 203 cd/m² is reference white (Rec. ITU-R BT.2408). */
-const toneMap = ['zscale=t=linear:npl=203', 'format=gbrpf32le', 'zscale=p=bt709', 'tonemap=hable:desat=0', 'zscale=t=bt709:m=bt709:r=tv'];
+const toneMap = [
+  'zscale=t=linear:npl=203',
+  'format=gbrpf32le',
+  'zscale=p=bt709',
+  'tonemap=hable:desat=0',
+  'zscale=t=bt709:m=bt709:r=tv',
+];
 
 /** Colour samples lie level with the left pixel of a pair (Rec. ITU-T H.264 chroma_sample_loc_type 0); the scaler would take the middle. */
 const chromaPlace = 'in_h_chr_pos=0:out_h_chr_pos=0';
 
 /** Sizes a picture and brings its colours to BT.709, limited range. */
 function scaleTo(width: number, height: number, master: MasterHandling): string {
-  const read = master.hdr === 'none' ? { matrix: master.matrix, range: master.range } : { matrix: 'bt709', range: 'tv' };
+  const read =
+    master.hdr === 'none' ? { matrix: master.matrix, range: master.range } : { matrix: 'bt709', range: 'tv' };
   return `scale=${width}:${height}:flags=lanczos+accurate_rnd+full_chroma_int:${chromaPlace}:in_color_matrix=${read.matrix}:out_color_matrix=bt709:in_range=${read.range}:out_range=tv`;
 }
 
@@ -39,14 +52,21 @@ function spanPictures(master: MasterHandling, span: FrameSpan, skipped: number):
   ];
 }
 
-const squared = (master: MasterHandling) => (master.squarePixels ? [] : [`scale=${master.displayed.width}:${master.displayed.height}:flags=lanczos`, 'setsar=1']);
+const squared = (master: MasterHandling) =>
+  master.squarePixels
+    ? []
+    : [`scale=${master.displayed.width}:${master.displayed.height}:flags=lanczos`, 'setsar=1'];
 
 /** Filters that let through exactly the pictures that a plan of one span, at its own pace, delivers, at its rate. */
 function deliveredPictures(plan: RenderPlan, skipped: number): string[] {
   const { master } = plan;
   return [
     ...spanPictures(master, plan.kept[0]!, skipped),
-    ...(plan.step.kind === 'nearest' ? [`fps=${plan.rate.num}/${plan.rate.den}`, `trim=end_frame=${plan.frames}`] : plan.step.n > 1 ? [`select=not(mod(n\\,${plan.step.n}))`] : []),
+    ...(plan.step.kind === 'nearest'
+      ? [`fps=${plan.rate.num}/${plan.rate.den}`, `trim=end_frame=${plan.frames}`]
+      : plan.step.n > 1
+        ? [`select=not(mod(n\\,${plan.step.n}))`]
+        : []),
     `settb=${plan.rate.den}/${plan.rate.num}`,
     'setpts=N',
     ...squared(master),
@@ -54,9 +74,13 @@ function deliveredPictures(plan: RenderPlan, skipped: number): string[] {
 }
 
 /** What is decoded for a picture: the frames of a plan of one span as they are delivered, or one kept span whole. */
-export type Pictures = { kind: 'delivered'; skipped: number } | { kind: 'span'; span: FrameSpan; skipped: number };
+export type Pictures =
+  { kind: 'delivered'; skipped: number } | { kind: 'span'; span: FrameSpan; skipped: number };
 
-const picturesOf = (plan: RenderPlan, pictures: Pictures): string[] => (pictures.kind === 'delivered' ? deliveredPictures(plan, pictures.skipped) : [...spanPictures(plan.master, pictures.span, pictures.skipped), ...squared(plan.master)]);
+const picturesOf = (plan: RenderPlan, pictures: Pictures): string[] =>
+  pictures.kind === 'delivered'
+    ? deliveredPictures(plan, pictures.skipped)
+    : [...spanPictures(plan.master, pictures.span, pictures.skipped), ...squared(plan.master)];
 
 const isOdd = (size: { width: number; height: number }) => size.width % 2 !== 0 || size.height % 2 !== 0;
 
@@ -74,7 +98,10 @@ export function stillFilters(plan: RenderPlan, pictures: Pictures, window: Maste
     chain.push(`crop=${cut.crop.width}:${cut.crop.height}:${cut.crop.x}:${cut.crop.y}:exact=1`);
   }
   if (master.hdr !== 'none') chain.push(...toneMap);
-  chain.push(scaleTo(cut.scaled.width, cut.scaled.height, master), cut.fullChroma ? 'format=yuv444p' : 'format=yuv420p');
+  chain.push(
+    scaleTo(cut.scaled.width, cut.scaled.height, master),
+    cut.fullChroma ? 'format=yuv444p' : 'format=yuv420p',
+  );
   if (cut.scaled.width !== frame.width || cut.scaled.height !== frame.height) {
     chain.push(`crop=${frame.width}:${frame.height}:${cut.offset.x}:${cut.offset.y}`);
   }
@@ -98,8 +125,14 @@ export function decodeFilters(plan: RenderPlan, pictures: Pictures): string {
 
 /** The filter chain of a JPEG still: as it should be seen, in the colours that JPEG files are read with (BT.601, full range). */
 export function stillImageFilters(master: MasterHandling, width: number, height: number): string {
-  const read = master.hdr === 'none' ? { matrix: master.matrix, range: master.range } : { matrix: 'bt709', range: 'tv' };
-  return [...(master.hdr !== 'none' ? toneMap : []), `scale=${width}:${height}:flags=area+accurate_rnd:in_color_matrix=${read.matrix}:out_color_matrix=bt601:in_range=${read.range}:out_range=pc`, 'setsar=1', 'format=yuvj420p'].join(',');
+  const read =
+    master.hdr === 'none' ? { matrix: master.matrix, range: master.range } : { matrix: 'bt709', range: 'tv' };
+  return [
+    ...(master.hdr !== 'none' ? toneMap : []),
+    `scale=${width}:${height}:flags=area+accurate_rnd:in_color_matrix=${read.matrix}:out_color_matrix=bt601:in_range=${read.range}:out_range=pc`,
+    'setsar=1',
+    'format=yuvj420p',
+  ].join(',');
 }
 
 /** The filter chain of a proxy: the whole master as it should be seen, at most `longSide` pixels, one picture a frame. */
@@ -119,5 +152,8 @@ export function proxyFilters(facts: MasterFacts, master: MasterHandling, longSid
 /** Filters that let sound begin at a time of its own; before its start, if that is later, it is silent. */
 export function soundFrom(seconds: number): string[] {
   if (seconds === 0) return [];
-  return [...(seconds > 0 ? [`atrim=start=${seconds.toFixed(6)}`] : []), `asetpts=PTS-(${seconds.toFixed(6)})/TB`];
+  return [
+    ...(seconds > 0 ? [`atrim=start=${seconds.toFixed(6)}`] : []),
+    `asetpts=PTS-(${seconds.toFixed(6)})/TB`,
+  ];
 }

@@ -12,7 +12,13 @@ export interface SoundPiece {
 const chunk = 65_536;
 
 /** Reads sample frames; what lies outside the file is silence. */
-async function readAt(file: FileHandle, from: number, count: number, channels: number, length: number): Promise<Float32Array> {
+async function readAt(
+  file: FileHandle,
+  from: number,
+  count: number,
+  channels: number,
+  length: number,
+): Promise<Float32Array> {
   const out = new Float32Array(count * channels);
   const [start, end] = [max(0, from), min(length, from + count)];
   if (end > start) {
@@ -27,7 +33,13 @@ async function readAt(file: FileHandle, from: number, count: number, channels: n
  * power, over `fade` sample frames around it: each goes on a little beyond its end, so nothing is lost and the length
  * is exact. Memory does not depend on how many pieces there are.
  */
-export async function joinSound(source: string, target: string, pieces: readonly SoundPiece[], channels: number, fade: number): Promise<void> {
+export async function joinSound(
+  source: string,
+  target: string,
+  pieces: readonly SoundPiece[],
+  channels: number,
+  fade: number,
+): Promise<void> {
   const input = await open(source, 'r');
   const output = await open(target, 'w');
   try {
@@ -36,7 +48,8 @@ export async function joinSound(source: string, target: string, pieces: readonly
       const next = pieces[i + 1];
       const before = pieces[i - 1];
       // A fade is never longer than either piece.
-      const half = (other: SoundPiece | undefined) => (other ? max(0, floor(min(fade, other.to - other.from, piece.to - piece.from) / 2)) : 0);
+      const half = (other: SoundPiece | undefined) =>
+        other ? max(0, floor(min(fade, other.to - other.from, piece.to - piece.from) / 2)) : 0;
       const [head, tail] = [half(before), half(next)];
       for (let at = piece.from + head; at < piece.to - tail; at += chunk) {
         const part = await readAt(input, at, min(chunk, piece.to - tail - at), channels, length);
@@ -58,7 +71,12 @@ export async function joinSound(source: string, target: string, pieces: readonly
 }
 
 /** A span of master frames as sample frames, counted from a frame: both ends are rounded alike, so that spans that play on from each other fit. */
-export function soundPiece(span: { from: number; to: number }, first: number, rate: { num: number; den: number }, sampleRate: number): SoundPiece {
+export function soundPiece(
+  span: { from: number; to: number },
+  first: number,
+  rate: { num: number; den: number },
+  sampleRate: number,
+): SoundPiece {
   const at = (frame: number) => round(((frame - first) * rate.den * sampleRate) / rate.num);
   return { from: at(span.from), to: at(span.to) };
 }

@@ -20,6 +20,12 @@ export type PictureJob = z.infer<typeof pictureJobSchema>;
 /** What the picture worker tells. */
 export const pictureNewsSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('progress'), frames: z.number(), speed: z.number() }),
-  z.object({ kind: z.literal('ended'), ok: z.boolean(), stderr: z.string(), toolFailed: z.boolean(), exit: z.string() }),
+  z.object({
+    kind: z.literal('ended'),
+    ok: z.boolean(),
+    stderr: z.string(),
+    toolFailed: z.boolean(),
+    exit: z.string(),
+  }),
 ]);
 export type PictureNews = z.infer<typeof pictureNewsSchema>;

@@ -47,7 +47,8 @@ const started = performance.now();
 let told = started;
 const write = async (drawn: Buffer) => {
   frames++;
-  if (!into.destroyed && !into.write(drawn)) await Promise.race([once(into, 'drain').catch(() => undefined), encoder.ended]);
+  if (!into.destroyed && !into.write(drawn))
+    await Promise.race([once(into, 'drain').catch(() => undefined), encoder.ended]);
   const now = performance.now();
   if (now - told > tellEvery) {
     told = now;
@@ -77,6 +78,17 @@ for (let i = 0; i < job.decodes.length && decoded === 0 && !broken; i++) {
 following?.stop();
 into.end();
 const encoded = await encoder.ended;
-const exit = encoded !== 0 ? `the encoder ended with ${encoded}` : decoded !== 0 ? `reading the film ended with ${decoded}` : `${frames} of ${plan.frames} pictures could be read`;
-tell({ kind: 'ended', ok: decoded === 0 && encoded === 0 && frames === plan.frames, stderr: `${words}${encoder.words()}`, toolFailed: decoded !== 0 || encoded !== 0, exit });
+const exit =
+  encoded !== 0
+    ? `the encoder ended with ${encoded}`
+    : decoded !== 0
+      ? `reading the film ended with ${decoded}`
+      : `${frames} of ${plan.frames} pictures could be read`;
+tell({
+  kind: 'ended',
+  ok: decoded === 0 && encoded === 0 && frames === plan.frames,
+  stderr: `${words}${encoder.words()}`,
+  toolFailed: decoded !== 0 || encoded !== 0,
+  exit,
+});
 parentPort!.close();

@@ -18,12 +18,30 @@ const isPlain = (plan: RenderPlan) => plan.kept.length === 1 && plan.pace.num ==
  * the pictures that are due, and draws them by our resampler where the window moves. `rest` is what follows the
  * picture's input on the encoder's command line: further inputs, maps, codec, container and file.
  */
-export async function encodePicture(plan: RenderPlan, masterPath: string, inputs: string[], rest: string[], options: RunOptions): Promise<Result<void>> {
+export async function encodePicture(
+  plan: RenderPlan,
+  masterPath: string,
+  inputs: string[],
+  rest: string[],
+  options: RunOptions,
+): Promise<Result<void>> {
   const plain = isPlain(plan);
   const still = stillWindow(plan);
   if (still && plain) {
     const seek = seekTo(plan.master, plan.kept[0]!.from);
-    const run = await runFfmpeg([...seek.args, ...inputArgs(masterPath), ...inputs, '-map', `0:${plan.master.videoStream}`, '-vf', stillFilters(plan, { kind: 'delivered', skipped: seek.skipped }, still), ...rest], options);
+    const run = await runFfmpeg(
+      [
+        ...seek.args,
+        ...inputArgs(masterPath),
+        ...inputs,
+        '-map',
+        `0:${plan.master.videoStream}`,
+        '-vf',
+        stillFilters(plan, { kind: 'delivered', skipped: seek.skipped }, still),
+        ...rest,
+      ],
+      options,
+    );
     return run.ok ? ok(undefined) : run;
   }
   const tools = await locateTools();
@@ -31,23 +49,83 @@ export async function encodePicture(plan: RenderPlan, masterPath: string, inputs
   const { width, height } = plan.frame;
   const decodes = plan.kept.map((span) => {
     const seek = seekTo(plan.master, span.from);
-    const pictures: Pictures = plain ? { kind: 'delivered', skipped: seek.skipped } : { kind: 'span', span, skipped: seek.skipped };
+    const pictures: Pictures = plain
+      ? { kind: 'delivered', skipped: seek.skipped }
+      : { kind: 'span', span, skipped: seek.skipped };
     const filters = still ? stillFilters(plan, pictures, still) : decodeFilters(plan, pictures);
-    return [...quietly, ...seek.args, ...inputArgs(masterPath), '-map', `0:${plan.master.videoStream}`, '-vf', filters, '-fps_mode', 'passthrough', ...(plain ? [] : ['-frames:v', String(span.to - span.from)]), '-f', 'rawvideo', 'pipe:1'];
+    return [
+      ...quietly,
+      ...seek.args,
+      ...inputArgs(masterPath),
+      '-map',
+      `0:${plan.master.videoStream}`,
+      '-vf',
+      filters,
+      '-fps_mode',
+      'passthrough',
+      ...(plain ? [] : ['-frames:v', String(span.to - span.from)]),
+      '-f',
+      'rawvideo',
+      'pipe:1',
+    ];
   });
   const job: PictureJob = {
-    plan, ffmpeg: tools.value.ffmpeg, cwd: options.cwd ?? process.cwd(), nice: options.nice ?? false, decodes, comes: plain ? 'delivered' : 'kept', drawn: still !== null,
-    encode: [...quietly, '-y', '-f', 'rawvideo', '-pix_fmt', 'yuv420p', '-s', `${width}x${height}`, '-r', `${plan.rate.num}/${plan.rate.den}`, '-color_primaries', 'bt709', '-color_trc', 'bt709', '-colorspace', 'bt709', '-color_range', 'tv', '-i', 'pipe:0', ...inputs, '-map', '0:0', ...rest],
+    plan,
+    ffmpeg: tools.value.ffmpeg,
+    cwd: options.cwd ?? process.cwd(),
+    nice: options.nice ?? false,
+    decodes,
+    comes: plain ? 'delivered' : 'kept',
+    drawn: still !== null,
+    encode: [
+      ...quietly,
+      '-y',
+      '-f',
+      'rawvideo',
+      '-pix_fmt',
+      'yuv420p',
+      '-s',
+      `${width}x${height}`,
+      '-r',
+      `${plan.rate.num}/${plan.rate.den}`,
+      '-color_primaries',
+      'bt709',
+      '-color_trc',
+      'bt709',
+      '-colorspace',
+      'bt709',
+      '-color_range',
+      'tv',
+      '-i',
+      'pipe:0',
+      ...inputs,
+      '-map',
+      '0:0',
+      ...rest,
+    ],
   };
   return drawPictures(job, options);
 }
 
 /** Hands a picture job to a worker thread and waits for its end. */
-async function drawPictures(job: PictureJob, { signal, onProgress, logFile }: RunOptions): Promise<Result<void>> {
+async function drawPictures(
+  job: PictureJob,
+  { signal, onProgress, logFile }: RunOptions,
+): Promise<Result<void>> {
   const end = await runWorker({
-    file: workerFile, data: job, news: pictureNewsSchema, signal,
-    onNews: ({ frames, speed }) => onProgress?.({ frames, seconds: (frames * job.plan.rate.den) / job.plan.rate.num, speed }),
+    file: workerFile,
+    data: job,
+    news: pictureNewsSchema,
+    signal,
+    onNews: ({ frames, speed }) =>
+      onProgress?.({ frames, seconds: (frames * job.plan.rate.den) / job.plan.rate.num, speed }),
   });
-  if (logFile) await appendFile(logFile, `${job.decodes.map((d) => `$ ffmpeg ${d.join(' ')}\n`).join('')}$ ffmpeg ${job.encode.join(' ')}\n${end.stderr}\n`).catch(() => undefined);
-  return end.ok ? ok(undefined) : { ok: false, problem: explainFailure(end.toolFailed ? end.stderr : '', end.exit) };
+  if (logFile)
+    await appendFile(
+      logFile,
+      `${job.decodes.map((d) => `$ ffmpeg ${d.join(' ')}\n`).join('')}$ ffmpeg ${job.encode.join(' ')}\n${end.stderr}\n`,
+    ).catch(() => undefined);
+  return end.ok
+    ? ok(undefined)
+    : { ok: false, problem: explainFailure(end.toolFailed ? end.stderr : '', end.exit) };
 }

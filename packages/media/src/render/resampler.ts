@@ -8,8 +8,29 @@ interface Kernel {
   memory: WebAssembly.Memory;
   reserve: (bytes: number) => number;
   release: (at: number) => void;
-  across: (src: number, stride: number, from: number, to: number, starts: number, weights: number, taps: number, count: number, out: number, outStride: number) => void;
-  down: (src: number, srcStride: number, starts: number, weights: number, taps: number, rows: number, count: number, out: number, outStride: number) => void;
+  across: (
+    src: number,
+    stride: number,
+    from: number,
+    to: number,
+    starts: number,
+    weights: number,
+    taps: number,
+    count: number,
+    out: number,
+    outStride: number,
+  ) => void;
+  down: (
+    src: number,
+    srcStride: number,
+    starts: number,
+    weights: number,
+    taps: number,
+    rows: number,
+    count: number,
+    out: number,
+    outStride: number,
+  ) => void;
   flood: (out: number, stride: number, count: number, rows: number, value: number) => void;
 }
 
@@ -20,7 +41,13 @@ async function loadKernel(): Promise<Kernel> {
   const compiled = await readFile(kernelFile).catch(() => {
     throw new Error('The resampler has not been compiled. Start Mivvy by its launcher, which does that.');
   });
-  const { instance } = await WebAssembly.instantiate(compiled, { env: { abort: () => { throw new Error('the resampler ran out of memory'); } } });
+  const { instance } = await WebAssembly.instantiate(compiled, {
+    env: {
+      abort: () => {
+        throw new Error('the resampler ran out of memory');
+      },
+    },
+  });
   return instance.exports as unknown as Kernel;
 }
 
@@ -35,9 +62,17 @@ export function pictureBytes(size: Size, chroma: Chroma): number {
 
 /** A colour as BT.709 limited-range luma and colour differences (Rec. ITU-R BT.709). */
 export function yuvOf(colour: string): [number, number, number] {
-  const [r, g, b] = [1, 3, 5].map((at) => parseInt(colour.slice(at, at + 2), 16) / 255) as [number, number, number];
+  const [r, g, b] = [1, 3, 5].map((at) => parseInt(colour.slice(at, at + 2), 16) / 255) as [
+    number,
+    number,
+    number,
+  ];
   const y = 0.2126 * r + 0.7152 * g + 0.0722 * b;
-  return [Math.round(16 + 219 * y), Math.round(128 + (224 * (b - y)) / 1.8556), Math.round(128 + (224 * (r - y)) / 1.5748)];
+  return [
+    Math.round(16 + 219 * y),
+    Math.round(128 + (224 * (b - y)) / 1.8556),
+    Math.round(128 + (224 * (r - y)) / 1.5748),
+  ];
 }
 
 /** One axis of a panel: where it starts and how much of the master goes into how many delivered pixels. */
@@ -72,10 +107,18 @@ export class Resampler {
   private readonly ground: number;
   private readonly small: Size;
 
-  private constructor(private readonly kernel: Kernel, private readonly master: Size, private readonly chroma: Chroma, private readonly frame: Size) {
+  private constructor(
+    private readonly kernel: Kernel,
+    private readonly master: Size,
+    private readonly chroma: Chroma,
+    private readonly frame: Size,
+  ) {
     this.source = kernel.reserve(pictureBytes(master, chroma));
     this.target = kernel.reserve(pictureBytes(frame, '420'));
-    this.small = { width: Math.max(4, 2 * Math.round((frame.width * softReduction) / 2)), height: Math.max(4, 2 * Math.round((frame.height * softReduction) / 2)) };
+    this.small = {
+      width: Math.max(4, 2 * Math.round((frame.width * softReduction) / 2)),
+      height: Math.max(4, 2 * Math.round((frame.height * softReduction) / 2)),
+    };
     this.ground = kernel.reserve(pictureBytes(this.small, '420'));
     this.lines = kernel.reserve(16);
   }
@@ -91,7 +134,16 @@ export class Resampler {
     if (layout.ground?.kind === 'colour') this.paint(layout.ground.colour);
     if (layout.ground?.kind === 'soft') this.drawSoft(layout.ground.source);
     for (const { source, into } of layout.panels) {
-      this.resample(this.source, this.master, this.chroma, this.target, this.frame, { from: source.x, length: source.width, into: into.width, at: into.x }, { from: source.y, length: source.height, into: into.height, at: into.y }, 'lanczos');
+      this.resample(
+        this.source,
+        this.master,
+        this.chroma,
+        this.target,
+        this.frame,
+        { from: source.x, length: source.width, into: into.width, at: into.x },
+        { from: source.y, length: source.height, into: into.height, at: into.y },
+        'lanczos',
+      );
     }
     return new Uint8Array(this.kernel.memory.buffer, this.target, pictureBytes(this.frame, '420'));
   }
@@ -107,31 +159,95 @@ export class Resampler {
   /** The soft copy: the window reduced to a few pixels, and these spread over the frame without an edge. */
   private drawSoft(window: { x: number; y: number; width: number; height: number }): void {
     const { small, frame } = this;
-    this.resample(this.source, this.master, this.chroma, this.ground, small, { from: window.x, length: window.width, into: small.width, at: 0 }, { from: window.y, length: window.height, into: small.height, at: 0 }, 'softly');
-    this.resample(this.ground, small, '420', this.target, frame, { from: 0, length: small.width, into: frame.width, at: 0 }, { from: 0, length: small.height, into: frame.height, at: 0 }, 'softly');
+    this.resample(
+      this.source,
+      this.master,
+      this.chroma,
+      this.ground,
+      small,
+      { from: window.x, length: window.width, into: small.width, at: 0 },
+      { from: window.y, length: window.height, into: small.height, at: 0 },
+      'softly',
+    );
+    this.resample(
+      this.ground,
+      small,
+      '420',
+      this.target,
+      frame,
+      { from: 0, length: small.width, into: frame.width, at: 0 },
+      { from: 0, length: small.height, into: frame.height, at: 0 },
+      'softly',
+    );
   }
 
   /** Resamples all three planes of a part of one picture into a part of another. */
-  private resample(from: number, fromSize: Size, chroma: Chroma, to: number, toSize: Size, h: Axis, v: Axis, kernel: 'lanczos' | 'softly'): void {
+  private resample(
+    from: number,
+    fromSize: Size,
+    chroma: Chroma,
+    to: number,
+    toSize: Size,
+    h: Axis,
+    v: Axis,
+    kernel: 'lanczos' | 'softly',
+  ): void {
     const [hs, vs] = [h.length / h.into, v.length / v.into];
     const luma = fromSize.width * fromSize.height;
     const halved = chroma === '420';
-    const chromaSize = halved ? { width: Math.ceil(fromSize.width / 2), height: Math.ceil(fromSize.height / 2) } : fromSize;
+    const chromaSize = halved
+      ? { width: Math.ceil(fromSize.width / 2), height: Math.ceil(fromSize.height / 2) }
+      : fromSize;
     // Sample k of a plane stands at this place of the source plane; see the class's comment on where colour lies.
     const lumaH = { first: h.from + hs / 2 - 0.5, step: hs };
     const lumaV = { first: v.from + vs / 2 - 0.5, step: vs };
-    const chromaH = halved ? { first: (h.from + hs / 2 - 0.5) / 2, step: hs } : { first: h.from + hs / 2 - 0.5, step: hs * 2 };
-    const chromaV = halved ? { first: (v.from + vs - 1) / 2, step: vs } : { first: v.from + vs - 0.5, step: vs * 2 };
-    this.plane(from, fromSize, to + v.at * toSize.width + h.at, toSize.width, lumaH, h.into, lumaV, v.into, kernel);
+    const chromaH = halved
+      ? { first: (h.from + hs / 2 - 0.5) / 2, step: hs }
+      : { first: h.from + hs / 2 - 0.5, step: hs * 2 };
+    const chromaV = halved
+      ? { first: (v.from + vs - 1) / 2, step: vs }
+      : { first: v.from + vs - 0.5, step: vs * 2 };
+    this.plane(
+      from,
+      fromSize,
+      to + v.at * toSize.width + h.at,
+      toSize.width,
+      lumaH,
+      h.into,
+      lumaV,
+      v.into,
+      kernel,
+    );
     const quarter = (toSize.width / 2) * (toSize.height / 2);
     for (const n of [0, 1]) {
       const source = from + luma + n * chromaSize.width * chromaSize.height;
-      const target = to + toSize.width * toSize.height + n * quarter + (v.at / 2) * (toSize.width / 2) + h.at / 2;
-      this.plane(source, chromaSize, target, toSize.width / 2, chromaH, h.into / 2, chromaV, v.into / 2, kernel);
+      const target =
+        to + toSize.width * toSize.height + n * quarter + (v.at / 2) * (toSize.width / 2) + h.at / 2;
+      this.plane(
+        source,
+        chromaSize,
+        target,
+        toSize.width / 2,
+        chromaH,
+        h.into / 2,
+        chromaV,
+        v.into / 2,
+        kernel,
+      );
     }
   }
 
-  private plane(from: number, size: Size, to: number, stride: number, h: { first: number; step: number }, width: number, v: { first: number; step: number }, height: number, kernel: 'lanczos' | 'softly'): void {
+  private plane(
+    from: number,
+    size: Size,
+    to: number,
+    stride: number,
+    h: { first: number; step: number },
+    width: number,
+    v: { first: number; step: number },
+    height: number,
+    kernel: 'lanczos' | 'softly',
+  ): void {
     const ht = this.table(h.first, h.step, width, size.width, kernel, 8);
     const vt = this.table(v.first, v.step, height, size.height, kernel, 2);
     const lineStride = Math.ceil(width / 8) * 8;
@@ -139,8 +255,29 @@ export class Resampler {
     // The last line may be read a tap or two further, with no weight; it must merely be there.
     const bottom = Math.min(size.height, vt.last + vt.taps);
     this.needLines((vt.last + vt.taps - top + 1) * lineStride * 2);
-    this.kernel.across(from, size.width, top, bottom, ht.starts, ht.weights, ht.taps, width, this.lines, lineStride);
-    this.kernel.down(this.lines - top * lineStride * 2, lineStride, vt.starts, vt.weights, vt.taps, height, width, to, stride);
+    this.kernel.across(
+      from,
+      size.width,
+      top,
+      bottom,
+      ht.starts,
+      ht.weights,
+      ht.taps,
+      width,
+      this.lines,
+      lineStride,
+    );
+    this.kernel.down(
+      this.lines - top * lineStride * 2,
+      lineStride,
+      vt.starts,
+      vt.weights,
+      vt.taps,
+      height,
+      width,
+      to,
+      stride,
+    );
   }
 
   private needLines(bytes: number): void {
@@ -150,7 +287,14 @@ export class Resampler {
     this.lineBytes = bytes;
   }
 
-  private table(first: number, step: number, count: number, length: number, kernel: 'lanczos' | 'softly', multiple: 2 | 8): Table {
+  private table(
+    first: number,
+    step: number,
+    count: number,
+    length: number,
+    kernel: 'lanczos' | 'softly',
+    multiple: 2 | 8,
+  ): Table {
     const key = `${first}|${step}|${count}|${length}|${kernel}|${multiple}`;
     const there = this.tables.get(key);
     if (there) return there;
@@ -160,12 +304,25 @@ export class Resampler {
       this.kernel.release(table.weights);
       this.tables.delete(oldest);
     }
-    const made: Taps = makeTaps(first, step, count, length, kernel === 'lanczos' ? lanczos : softly, multiple);
+    const made: Taps = makeTaps(
+      first,
+      step,
+      count,
+      length,
+      kernel === 'lanczos' ? lanczos : softly,
+      multiple,
+    );
     const starts = this.kernel.reserve(made.starts.byteLength);
     const weights = this.kernel.reserve(made.weights.byteLength);
     new Int32Array(this.kernel.memory.buffer, starts, count).set(made.starts);
     new Int16Array(this.kernel.memory.buffer, weights, made.weights.length).set(made.weights);
-    const table: Table = { starts, weights, taps: made.taps, first: made.starts[0]!, last: made.starts[count - 1]! };
+    const table: Table = {
+      starts,
+      weights,
+      taps: made.taps,
+      first: made.starts[0]!,
+      last: made.starts[count - 1]!,
+    };
     this.tables.set(key, table);
     return table;
   }

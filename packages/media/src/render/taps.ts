@@ -25,7 +25,9 @@ function tabulated(reach: number, at: (distance: number) => number): Kernel {
     at: (d) => {
       const place = (d < 0 ? -d : d) * tableSteps;
       const step = place | 0;
-      return step >= reach * tableSteps ? 0 : table[step]! + (table[step + 1]! - table[step]!) * (place - step);
+      return step >= reach * tableSteps
+        ? 0
+        : table[step]! + (table[step + 1]! - table[step]!) * (place - step);
     },
   };
 }
@@ -39,7 +41,9 @@ export const lanczos = tabulated(3, (d) => {
 });
 
 /** Cubic B-spline: perfectly smooth and soft, for the ground behind a whole picture. */
-export const softly = tabulated(2, (d) => (d >= 2 ? 0 : d < 1 ? 2 / 3 - d * d + (d * d * d) / 2 : (2 - d) ** 3 / 6));
+export const softly = tabulated(2, (d) =>
+  d >= 2 ? 0 : d < 1 ? 2 / 3 - d * d + (d * d * d) / 2 : (2 - d) ** 3 / 6,
+);
 
 const one = 1 << 14;
 
@@ -49,7 +53,14 @@ const one = 1 << 14;
  *
  * @param multiple the number of taps is rounded up to a multiple of this
  */
-export function makeTaps(first: number, step: number, count: number, length: number, kernel: Kernel, multiple: 2 | 8): Taps {
+export function makeTaps(
+  first: number,
+  step: number,
+  count: number,
+  length: number,
+  kernel: Kernel,
+  multiple: 2 | 8,
+): Taps {
   const widen = Math.max(1, step);
   const reach = kernel.reach * widen;
   const span = Math.ceil(reach * 2) + 1;

@@ -17,7 +17,34 @@ beforeAll(async () => ({ dir, clean } = await testFolder()));
 afterAll(() => clean());
 
 async function encode(path: string, pictures: readonly Thumb[]): Promise<void> {
-  const child = spawn('ffmpeg', ['-v', 'error', '-y', '-f', 'rawvideo', '-pix_fmt', 'yuv444p', '-s', `${thumbWidth}x${thumbHeight}`, '-r', '25', '-i', '-', '-vf', 'scale=1280:720:flags=bicubic,format=yuv420p', '-c:v', 'libx264', '-preset', 'veryfast', '-crf', '24', path], { stdio: ['pipe', 'inherit', 'inherit'] });
+  const child = spawn(
+    'ffmpeg',
+    [
+      '-v',
+      'error',
+      '-y',
+      '-f',
+      'rawvideo',
+      '-pix_fmt',
+      'yuv444p',
+      '-s',
+      `${thumbWidth}x${thumbHeight}`,
+      '-r',
+      '25',
+      '-i',
+      '-',
+      '-vf',
+      'scale=1280:720:flags=bicubic,format=yuv420p',
+      '-c:v',
+      'libx264',
+      '-preset',
+      'veryfast',
+      '-crf',
+      '24',
+      path,
+    ],
+    { stdio: ['pipe', 'inherit', 'inherit'] },
+  );
   for (const picture of pictures) if (!child.stdin.write(picture)) await once(child.stdin, 'drain');
   child.stdin.end();
   await once(child, 'exit');
@@ -36,28 +63,48 @@ test('through a real encoder and decoder at 720 lines, every hard cut is found w
   const facts = await factsOf(path);
   expect(facts.video.frames).toBe(film.pictures.length);
   const fractions: number[] = [];
-  const found = await findShots(path, facts, planMaster(facts, '0'.repeat(64)), { onFraction: (f) => fractions.push(f) });
+  const found = await findShots(path, facts, planMaster(facts, '0'.repeat(64)), {
+    onFraction: (f) => fractions.push(f),
+  });
   if (!found.ok) throw new Error(found.problem.sentence);
   const hard = found.value.shots.filter((s) => s.from > 0 && !s.join).map((s) => s.from);
   expect(hard).toEqual(film.cuts);
   expect(found.value.shots.filter((s) => s.join)).toHaveLength(film.slow.length);
-  expect(found.value.looks.data.length).toBe(Math.ceil(film.pictures.length / found.value.looks.every) * thumbBytes);
+  expect(found.value.looks.data.length).toBe(
+    Math.ceil(film.pictures.length / found.value.looks.every) * thumbBytes,
+  );
   expect(fractions.at(-1)).toBeGreaterThan(0.8);
 });
 
 test('cancelled, it throws; a file that is gone is said in words', async () => {
   const path = join(dir, 'long.mp4');
-  await ffmpeg('-f', 'lavfi', '-i', 'testsrc2=s=1280x720:r=25:d=12', '-c:v', 'libx264', '-preset', 'ultrafast', path);
+  await ffmpeg(
+    '-f',
+    'lavfi',
+    '-i',
+    'testsrc2=s=1280x720:r=25:d=12',
+    '-c:v',
+    'libx264',
+    '-preset',
+    'ultrafast',
+    path,
+  );
   const facts = await factsOf(path);
   const controller = new AbortController();
-  const run = findShots(path, facts, planMaster(facts, '0'.repeat(64)), { signal: controller.signal, onFraction: () => controller.abort() });
+  const run = findShots(path, facts, planMaster(facts, '0'.repeat(64)), {
+    signal: controller.signal,
+    onFraction: () => controller.abort(),
+  });
   await expect(run).rejects.toBeInstanceOf(Cancelled);
   const gone = await findShots(join(dir, 'gone.mp4'), facts, planMaster(facts, '0'.repeat(64)));
   expect(gone.ok ? '' : gone.problem.sentence).toMatch(/no longer there/);
 });
 
 test('a guide picture has the master’s size, is transparent inside its window and white on its line', async () => {
-  const png = await guidePng([{ tag: 'A', name: 'Tall', window: { x: 100, y: 20, width: 120, height: 200 } }], { width: 640, height: 360 });
+  const png = await guidePng(
+    [{ tag: 'A', name: 'Tall', window: { x: 100, y: 20, width: 120, height: 200 } }],
+    { width: 640, height: 360 },
+  );
   const path = join(dir, 'guide.png');
   const { writeFile, readFile } = await import('node:fs/promises');
   await writeFile(path, png);

@@ -14,6 +14,12 @@ export type ShotsJob = z.infer<typeof shotsJobSchema>;
 /** What the shots worker tells. */
 export const shotsNewsSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('progress'), fraction: z.number() }),
-  z.object({ kind: z.literal('ended'), ok: z.boolean(), shots: shotsSchema.nullable(), looks: z.instanceof(Uint8Array), stderr: z.string() }),
+  z.object({
+    kind: z.literal('ended'),
+    ok: z.boolean(),
+    shots: shotsSchema.nullable(),
+    looks: z.instanceof(Uint8Array),
+    stderr: z.string(),
+  }),
 ]);
 export type ShotsNews = z.infer<typeof shotsNewsSchema>;

@@ -20,6 +20,9 @@ await eachPiece(decoder.child.stdout!, thumbBytes, (thumb) => {
 const code = await decoder.ended;
 const looks = new Uint8Array(kept.length * thumbBytes);
 kept.forEach((thumb, i) => looks.set(thumb, i * thumbBytes));
-const shots = frames > 0 ? shotsOfJoins(finder.finish(), Math.min(frames, job.frames), { every: job.looksEvery, data: looks }) : null;
+const shots =
+  frames > 0
+    ? shotsOfJoins(finder.finish(), Math.min(frames, job.frames), { every: job.looksEvery, data: looks })
+    : null;
 tell({ kind: 'ended', ok: code === 0 && shots !== null, shots, looks, stderr: decoder.words() });
 parentPort!.close();

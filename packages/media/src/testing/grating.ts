@@ -12,8 +12,25 @@ export async function makeGrating(path: string, size: Size, rate: Rate, frames: 
   const sine = (axis: string) => `48*sin(2*PI*(${axis}+0.5)/${wavelength})`;
   const odd = size.width % 2 || size.height % 2;
   await ffmpeg(
-    '-f', 'lavfi', '-i', `nullsrc=s=${size.width}x${size.height}:r=${rate.num}/${rate.den},format=${odd ? 'yuv444p' : 'yuv420p'},trim=end_frame=1,geq=lum='126+${sine('X')}+${sine('Y')}':cb=128:cr=128,loop=loop=${frames - 1}:size=1,setpts=N`,
-    '-c:v', 'libx264', '-preset', 'ultrafast', '-crf', '4', '-color_primaries', 'bt709', '-color_trc', 'bt709', '-colorspace', 'bt709', '-color_range', 'tv', path,
+    '-f',
+    'lavfi',
+    '-i',
+    `nullsrc=s=${size.width}x${size.height}:r=${rate.num}/${rate.den},format=${odd ? 'yuv444p' : 'yuv420p'},trim=end_frame=1,geq=lum='126+${sine('X')}+${sine('Y')}':cb=128:cr=128,loop=loop=${frames - 1}:size=1,setpts=N`,
+    '-c:v',
+    'libx264',
+    '-preset',
+    'ultrafast',
+    '-crf',
+    '4',
+    '-color_primaries',
+    'bt709',
+    '-color_trc',
+    'bt709',
+    '-colorspace',
+    'bt709',
+    '-color_range',
+    'tv',
+    path,
   );
 }
 
@@ -32,7 +49,12 @@ function shift(samples: readonly number[], start: number, step: number): number 
 }
 
 /** Largest distance of a delivered picture's edges from where the plan has them, in delivered pixels. Luma, one byte each. */
-export function gratingError(luma: Uint8Array, frame: Size, into: { x: number; y: number; width: number; height: number }, window: MasterRect): { worst: number; x: number } {
+export function gratingError(
+  luma: Uint8Array,
+  frame: Size,
+  into: { x: number; y: number; width: number; height: number },
+  window: MasterRect,
+): { worst: number; x: number } {
   const columns = Array.from({ length: into.width }, (_, x) => {
     let sum = 0;
     for (let y = 0; y < into.height; y++) sum += luma[(into.y + y) * frame.width + into.x + x]!;
@@ -46,7 +68,10 @@ export function gratingError(luma: Uint8Array, frame: Size, into: { x: number; y
   const edges = (samples: number[], start: number, length: number) => {
     const step = length / samples.length;
     const half = samples.length >> 1;
-    const [first, second] = [shift(samples.slice(0, half), start, step), shift(samples.slice(half), start + half * step, step)];
+    const [first, second] = [
+      shift(samples.slice(0, half), start, step),
+      shift(samples.slice(half), start + half * step, step),
+    ];
     // The halves' middles, carried on to the edges.
     return [first - (second - first) / 2, second + (second - first) / 2].map((d) => d / step);
   };

@@ -18,7 +18,12 @@ export async function ffmpeg(...args: string[]): Promise<void> {
 /** A placement for tests: quality mode, so that small films encode quickly in one pass. */
 export function placement(over: Partial<Placement> = {}): Placement {
   return {
-    id: 'test-place', name: 'Test place', frame: { width: 270, height: 480 }, container: 'mp4',
-    video: { codec: 'h264', rate: { mode: 'quality', crf: 8 } }, audio: null, ...over,
+    id: 'test-place',
+    name: 'Test place',
+    frame: { width: 270, height: 480 },
+    container: 'mp4',
+    video: { codec: 'h264', rate: { mode: 'quality', crf: 8 } },
+    audio: null,
+    ...over,
   };
 }

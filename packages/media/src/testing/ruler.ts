@@ -24,13 +24,16 @@ function rulerFrame(size: Size, frame: number): Buffer {
   const { width, height } = size;
   const side = blockSide(size);
   const pixels = Buffer.alloc(width * height * 3);
-  const ramp = (at: number, length: number) => Math.round(rampFrom + ((rampTo - rampFrom) * (at + 0.5)) / length);
+  const ramp = (at: number, length: number) =>
+    Math.round(rampFrom + ((rampTo - rampFrom) * (at + 0.5)) / length);
   // Worked out once a row and column: a test runner's sandbox makes every mention of Math slow.
   const red = Array.from({ length: width }, (_, x) => ramp(x, width));
   const column = Array.from({ length: width }, (_, x) => Math.floor(x / side) % 4);
   for (let y = 0; y < height; y++) {
     const green = ramp(y, height);
-    const blue = [0, 1, 2, 3].map((bit) => ((frame >> ((Math.floor(y / side) % 4) * 4 + bit)) & 1 ? high : low));
+    const blue = [0, 1, 2, 3].map((bit) =>
+      (frame >> ((Math.floor(y / side) % 4) * 4 + bit)) & 1 ? high : low,
+    );
     for (let x = 0, at = y * width * 3; x < width; x++, at += 3) {
       pixels[at] = red[x]!;
       pixels[at + 1] = green;
@@ -56,19 +59,62 @@ export interface RulerOptions {
 export async function makeRuler(path: string, options: RulerOptions): Promise<void> {
   const { size, rate, frames } = options;
   const odd = size.width % 2 || size.height % 2;
-  const turn = options.rotation === 90 ? ['transpose=cclock'] : options.rotation === 270 ? ['transpose=clock'] : [];
+  const turn =
+    options.rotation === 90 ? ['transpose=cclock'] : options.rotation === 270 ? ['transpose=clock'] : [];
   const stored = options.rotation ? `${path}.stored.mp4` : path;
   const seconds = (frames * rate.den) / rate.num;
-  const child = spawn('ffmpeg', [
-    '-v', 'error', '-y', '-f', 'rawvideo', '-pix_fmt', 'rgb24', '-s', `${size.width}x${size.height}`, '-r', `${rate.num}/${rate.den}`, '-i', '-',
-    ...(options.sound ? ['-f', 'lavfi', '-i', `sine=1000:r=48000:d=${seconds}`] : []),
-    '-vf', [...turn, 'scale=out_color_matrix=bt709:out_range=tv:out_h_chr_pos=0:flags=accurate_rnd+full_chroma_int', `format=${odd ? 'yuv444p' : 'yuv420p'}`].join(','),
-    '-c:v', 'libx264', '-preset', 'ultrafast', '-crf', '6', '-g', '30', '-color_primaries', 'bt709', '-color_trc', 'bt709', '-colorspace', 'bt709', '-color_range', 'tv',
-    ...(options.sound ? ['-c:a', 'aac', '-ac', '2', '-shortest'] : []), ...(options.args ?? []), '-movflags', '+faststart', stored,
-  ], { stdio: ['pipe', 'inherit', 'inherit'] });
+  const child = spawn(
+    'ffmpeg',
+    [
+      '-v',
+      'error',
+      '-y',
+      '-f',
+      'rawvideo',
+      '-pix_fmt',
+      'rgb24',
+      '-s',
+      `${size.width}x${size.height}`,
+      '-r',
+      `${rate.num}/${rate.den}`,
+      '-i',
+      '-',
+      ...(options.sound ? ['-f', 'lavfi', '-i', `sine=1000:r=48000:d=${seconds}`] : []),
+      '-vf',
+      [
+        ...turn,
+        'scale=out_color_matrix=bt709:out_range=tv:out_h_chr_pos=0:flags=accurate_rnd+full_chroma_int',
+        `format=${odd ? 'yuv444p' : 'yuv420p'}`,
+      ].join(','),
+      '-c:v',
+      'libx264',
+      '-preset',
+      'ultrafast',
+      '-crf',
+      '6',
+      '-g',
+      '30',
+      '-color_primaries',
+      'bt709',
+      '-color_trc',
+      'bt709',
+      '-colorspace',
+      'bt709',
+      '-color_range',
+      'tv',
+      ...(options.sound ? ['-c:a', 'aac', '-ac', '2', '-shortest'] : []),
+      ...(options.args ?? []),
+      '-movflags',
+      '+faststart',
+      stored,
+    ],
+    { stdio: ['pipe', 'inherit', 'inherit'] },
+  );
   const done = new Promise<void>((resolve, reject) => {
     child.on('error', reject);
-    child.on('exit', (code) => (code === 0 ? resolve() : reject(new Error(`ruler: ffmpeg ended with ${code}`))));
+    child.on('exit', (code) =>
+      code === 0 ? resolve() : reject(new Error(`ruler: ffmpeg ended with ${code}`)),
+    );
   });
   for (let frame = 0; frame < frames; frame++) {
     if (!child.stdin.write(rulerFrame(size, frame))) await new Promise((r) => child.stdin.once('drain', r));
@@ -77,7 +123,20 @@ export async function makeRuler(path: string, options: RulerOptions): Promise<vo
   await done;
   if (options.rotation) {
     // The display matrix of ffmpeg's `rotate` tag turns counter-clockwise.
-    await execa('ffmpeg', ['-v', 'error', '-y', '-i', stored, '-c', 'copy', '-metadata:s:v:0', `rotate=${360 - options.rotation}`, '-movflags', '+faststart', path]);
+    await execa('ffmpeg', [
+      '-v',
+      'error',
+      '-y',
+      '-i',
+      stored,
+      '-c',
+      'copy',
+      '-metadata:s:v:0',
+      `rotate=${360 - options.rotation}`,
+      '-movflags',
+      '+faststart',
+      path,
+    ]);
   }
 }
 
@@ -147,7 +206,27 @@ function readNumber(rgb: Buffer, frame: Size, master: Size, window: RulerReading
 
 /** Decodes a delivered ruler with ffmpeg alone and reads every picture of it. */
 export async function readRuler(path: string, frame: Size, master: Size): Promise<RulerReading[]> {
-  const child = spawn('ffmpeg', ['-v', 'error', '-i', path, '-map', '0:v:0', '-fps_mode', 'passthrough', '-vf', 'scale=in_color_matrix=bt709:in_range=tv:in_h_chr_pos=0:flags=accurate_rnd+full_chroma_int', '-pix_fmt', 'rgb24', '-f', 'rawvideo', '-'], { stdio: ['ignore', 'pipe', 'inherit'] });
+  const child = spawn(
+    'ffmpeg',
+    [
+      '-v',
+      'error',
+      '-i',
+      path,
+      '-map',
+      '0:v:0',
+      '-fps_mode',
+      'passthrough',
+      '-vf',
+      'scale=in_color_matrix=bt709:in_range=tv:in_h_chr_pos=0:flags=accurate_rnd+full_chroma_int',
+      '-pix_fmt',
+      'rgb24',
+      '-f',
+      'rawvideo',
+      '-',
+    ],
+    { stdio: ['ignore', 'pipe', 'inherit'] },
+  );
   const length = frame.width * frame.height * 3;
   const readings: RulerReading[] = [];
   let held: Buffer[] = [];

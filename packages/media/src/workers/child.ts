@@ -19,9 +19,22 @@ const living = new Set<() => void>();
 let listening = false;
 
 /** Starts ffmpeg from inside a worker; it is killed when the worker is told to stop. `more` opens pipe 3 for a second output. */
-export function startChild(ffmpeg: string, args: string[], options: { cwd?: string; nice: boolean; stdin: 'ignore' | 'pipe'; stdout: 'ignore' | 'pipe'; more?: 'pipe' }): WorkerChild {
+export function startChild(
+  ffmpeg: string,
+  args: string[],
+  options: {
+    cwd?: string;
+    nice: boolean;
+    stdin: 'ignore' | 'pipe';
+    stdout: 'ignore' | 'pipe';
+    more?: 'pipe';
+  },
+): WorkerChild {
   const [file, argv] = toolCall(ffmpeg, args, options.nice);
-  const child = spawn(file, argv, { ...(options.cwd ? { cwd: options.cwd } : {}), stdio: [options.stdin, options.stdout, 'pipe', ...(options.more ? [options.more] : [])] });
+  const child = spawn(file, argv, {
+    ...(options.cwd ? { cwd: options.cwd } : {}),
+    stdio: [options.stdin, options.stdout, 'pipe', ...(options.more ? [options.more] : [])],
+  });
   let words = '';
   let stopped = false;
   const stop = () => {
@@ -49,11 +62,15 @@ export function startChild(ffmpeg: string, args: string[], options: { cwd?: stri
 }
 
 /** Cuts a stream of bytes into pieces of one length. The piece handed over is used again for the next. */
-export async function eachPiece(stream: AsyncIterable<Buffer>, length: number, take: (piece: Uint8Array) => void | Promise<void>): Promise<void> {
+export async function eachPiece(
+  stream: AsyncIterable<Buffer>,
+  length: number,
+  take: (piece: Uint8Array) => void | Promise<void>,
+): Promise<void> {
   const piece = new Uint8Array(length);
   let filled = 0;
   for await (const chunk of stream) {
-    for (let at = 0; at < chunk.length; ) {
+    for (let at = 0; at < chunk.length;) {
       const part = Math.min(chunk.length - at, length - filled);
       piece.set(chunk.subarray(at, at + part), filled);
       filled += part;

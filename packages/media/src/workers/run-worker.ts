@@ -6,9 +6,16 @@ import { Cancelled } from '../ffmpeg/run.ts';
 
 /** Starts a worker thread. It is TypeScript like everything else, and a loader given to this process does not reach its workers. */
 export function startWorker(file: URL, data: unknown): Worker {
-  const loader = pathToFileURL(createRequire(import.meta.url).resolve('tsx/esm/api').replace(/cjs$/, 'mjs')).href;
+  const loader = pathToFileURL(
+    createRequire(import.meta.url)
+      .resolve('tsx/esm/api')
+      .replace(/cjs$/, 'mjs'),
+  ).href;
   const start = `import { register } from ${JSON.stringify(loader)}; register(); await import(${JSON.stringify(file.href)});`;
-  return new Worker(new URL(`data:text/javascript,${encodeURIComponent(start)}`), { workerData: data, execArgv: [] });
+  return new Worker(new URL(`data:text/javascript,${encodeURIComponent(start)}`), {
+    workerData: data,
+    execArgv: [],
+  });
 }
 
 interface WorkerRun<News extends { kind: string }> {
@@ -24,7 +31,13 @@ interface WorkerRun<News extends { kind: string }> {
  * Runs a worker thread until it tells its end. Aborting asks it to stop, so that it can end the tools it has started;
  * then {@link Cancelled} is thrown. A worker that dies on the way throws its error.
  */
-export async function runWorker<News extends { kind: string }>({ file, data, news, onNews, signal }: WorkerRun<News>): Promise<Extract<News, { kind: 'ended' }>> {
+export async function runWorker<News extends { kind: string }>({
+  file,
+  data,
+  news,
+  onNews,
+  signal,
+}: WorkerRun<News>): Promise<Extract<News, { kind: 'ended' }>> {
   if (signal?.aborted) throw new Cancelled();
   const worker = startWorker(file, data);
   const stop = () => worker.postMessage('stop');

@@ -22,11 +22,18 @@ const row = (id: string) => ({ id, name: id, client: '', createdAt: '', updatedA
 test('a hundred transactions and writes at once all come through, one after the other', async () => {
   await open.db.insert(productions).values(row('count'));
   const add = async (n: number) => {
-    if (n % 3 === 0) return void (await open.db.update(productions).set({ client: sql`${productions.client} || 'x'` }).where(eq(productions.id, 'count')));
+    if (n % 3 === 0)
+      return void (await open.db
+        .update(productions)
+        .set({ client: sql`${productions.client} || 'x'` })
+        .where(eq(productions.id, 'count')));
     await open.db.transaction(async (tx) => {
       const [was] = await tx.select().from(productions).where(eq(productions.id, 'count'));
       await pause(n % 5);
-      await tx.update(productions).set({ client: `${was!.client}x` }).where(eq(productions.id, 'count'));
+      await tx
+        .update(productions)
+        .set({ client: `${was!.client}x` })
+        .where(eq(productions.id, 'count'));
     });
   };
   await Promise.all(Array.from({ length: 100 }, (_, n) => add(n)));
@@ -35,20 +42,27 @@ test('a hundred transactions and writes at once all come through, one after the 
 });
 
 test('one that fails leaves nothing and holds up nobody', async () => {
-  await expect(open.db.transaction(async (tx) => {
-    await tx.insert(productions).values(row('half'));
-    throw new Error('no');
-  })).rejects.toThrow('no');
+  await expect(
+    open.db.transaction(async (tx) => {
+      await tx.insert(productions).values(row('half'));
+      throw new Error('no');
+    }),
+  ).rejects.toThrow('no');
   await open.db.insert(productions).values(row('whole'));
   expect((await open.db.select().from(productions)).map((r) => r.id).sort()).toEqual(['count', 'whole']);
 });
 
 test('what SQLite is told holds on every connection', async () => {
-  const asked = await Promise.all(Array.from({ length: 6 }, () => open.db.transaction(async (tx) => {
-    const of = async (pragma: string) => Object.values((await tx.all(sql.raw(`PRAGMA ${pragma}`)))[0] as object)[0] as unknown;
-    const answers = [await of('foreign_keys'), await of('busy_timeout'), await of('synchronous')];
-    await pause(5);
-    return answers;
-  })));
+  const asked = await Promise.all(
+    Array.from({ length: 6 }, () =>
+      open.db.transaction(async (tx) => {
+        const of = async (pragma: string) =>
+          Object.values((await tx.all(sql.raw(`PRAGMA ${pragma}`)))[0] as object)[0] as unknown;
+        const answers = [await of('foreign_keys'), await of('busy_timeout'), await of('synchronous')];
+        await pause(5);
+        return answers;
+      }),
+    ),
+  );
   expect(new Set(asked.map(String))).toEqual(new Set(['1,5000,2']));
 });

@@ -46,11 +46,15 @@ export function oneWriter(client: Client): Client {
       if (name === 'transaction') return transaction;
       if (name === 'execute') {
         return (statement: InStatement, args?: never) =>
-          reads.test(sqlOf(statement)) ? target.execute(statement as string, args) : inTurn(() => target.execute(statement as string, args));
+          reads.test(sqlOf(statement))
+            ? target.execute(statement as string, args)
+            : inTurn(() => target.execute(statement as string, args));
       }
       if (name === 'batch') {
         return (statements: InStatement[], mode?: 'write' | 'read' | 'deferred') =>
-          statements.every((s) => reads.test(sqlOf(s))) ? target.batch(statements, mode) : inTurn(() => target.batch(statements, mode));
+          statements.every((s) => reads.test(sqlOf(s)))
+            ? target.batch(statements, mode)
+            : inTurn(() => target.batch(statements, mode));
       }
       if (name === 'migrate') return (statements: InStatement[]) => inTurn(() => target.migrate(statements));
       const value: unknown = Reflect.get(target, name, target);

@@ -1,6 +1,20 @@
 import { index, integer, real, sqliteTable, text, uniqueIndex } from 'drizzle-orm/sqlite-core';
 import type { z } from 'zod';
-import type { Acceptance, CheckReport, Framing, FrameSpan, Keep, MarginChoice, MasterFacts, Pace, Played, Problem, RenderPlan, Shot, Track } from '@mivvy/core';
+import type {
+  Acceptance,
+  CheckReport,
+  Framing,
+  FrameSpan,
+  Keep,
+  MarginChoice,
+  MasterFacts,
+  Pace,
+  Played,
+  Problem,
+  RenderPlan,
+  Shot,
+  Track,
+} from '@mivvy/core';
 import type { carriedSchema, jobSchema } from '@mivvy/api';
 
 /** Times are ISO 8601 texts in UTC; JSON columns are written only from values that their Zod schema has passed. */
@@ -23,7 +37,10 @@ type CarriedOver = z.infer<typeof carriedSchema>;
  * A change that can be taken back: what a version's framing, a cut's spans, pace and joins, or a master's shots and keeps, were
  * before and after. A moved cut takes the framings' changes along, on the way there and on the way back.
  */
-export type Memento = { framing: Framing } | { kept: FrameSpan[]; pace: Pace; joinMs: number } | { shots: Shot[]; keeps: Keep[]; movedCut?: MovedBoundary };
+export type Memento =
+  | { framing: Framing }
+  | { kept: FrameSpan[]; pace: Pace; joinMs: number }
+  | { shots: Shot[]; keeps: Keep[]; movedCut?: MovedBoundary };
 
 /** By what a file on the disk is known again without reading it: where all three agree, it is the same file. */
 export interface FileMark {
@@ -53,7 +70,9 @@ export const masters = sqliteTable(
   'masters',
   {
     id: id(),
-    productionId: text('production_id').notNull().references(() => productions.id, { onDelete: 'cascade' }),
+    productionId: text('production_id')
+      .notNull()
+      .references(() => productions.id, { onDelete: 'cascade' }),
     name: text('name').notNull(),
     fileName: text('file_name').notNull(),
     origin: text('origin', { enum: ['upload', 'inbox'] }).notNull(),
@@ -92,8 +111,12 @@ export const cuts = sqliteTable(
   'cuts',
   {
     id: id(),
-    productionId: text('production_id').notNull().references(() => productions.id, { onDelete: 'cascade' }),
-    masterId: text('master_id').notNull().references(() => masters.id, { onDelete: 'cascade' }),
+    productionId: text('production_id')
+      .notNull()
+      .references(() => productions.id, { onDelete: 'cascade' }),
+    masterId: text('master_id')
+      .notNull()
+      .references(() => masters.id, { onDelete: 'cascade' }),
     name: text('name').notNull(),
     kept: text('kept', { mode: 'json' }).$type<FrameSpan[]>().notNull(),
     pace: text('pace', { mode: 'json' }).$type<Pace>().notNull(),
@@ -109,8 +132,12 @@ export const versions = sqliteTable(
   'versions',
   {
     id: id(),
-    productionId: text('production_id').notNull().references(() => productions.id, { onDelete: 'cascade' }),
-    masterId: text('master_id').notNull().references(() => masters.id, { onDelete: 'cascade' }),
+    productionId: text('production_id')
+      .notNull()
+      .references(() => productions.id, { onDelete: 'cascade' }),
+    masterId: text('master_id')
+      .notNull()
+      .references(() => masters.id, { onDelete: 'cascade' }),
     placementId: text('placement_id').notNull(),
     /** The cut that it plays; null for the full film. */
     cutId: text('cut_id').references(() => cuts.id, { onDelete: 'set null' }),
@@ -121,7 +148,10 @@ export const versions = sqliteTable(
     createdAt: createdAt(),
     updatedAt: text('updated_at').notNull(),
   },
-  (t) => [uniqueIndex('one_version_a_placement').on(t.masterId, t.placementId), index('versions_by_production').on(t.productionId)],
+  (t) => [
+    uniqueIndex('one_version_a_placement').on(t.masterId, t.placementId),
+    index('versions_by_production').on(t.productionId),
+  ],
 );
 
 export const jobs = sqliteTable(
@@ -129,7 +159,9 @@ export const jobs = sqliteTable(
   {
     id: id(),
     kind: text('kind', { enum: ['ingest', 'export', 'look'] }).notNull(),
-    productionId: text('production_id').notNull().references(() => productions.id, { onDelete: 'cascade' }),
+    productionId: text('production_id')
+      .notNull()
+      .references(() => productions.id, { onDelete: 'cascade' }),
     subjectId: text('subject_id').notNull(),
     label: text('label').notNull(),
     state: text('state').$type<JobRow['state']>().notNull(),
@@ -150,15 +182,23 @@ export const jobs = sqliteTable(
     startedAt: text('started_at'),
     finishedAt: text('finished_at'),
   },
-  (t) => [index('jobs_by_state').on(t.kind, t.state), index('jobs_by_production').on(t.productionId, t.createdAt), index('jobs_by_subject').on(t.subjectId)],
+  (t) => [
+    index('jobs_by_state').on(t.kind, t.state),
+    index('jobs_by_production').on(t.productionId, t.createdAt),
+    index('jobs_by_subject').on(t.subjectId),
+  ],
 );
 
 export const deliverables = sqliteTable(
   'deliverables',
   {
     id: id(),
-    versionId: text('version_id').notNull().references(() => versions.id, { onDelete: 'cascade' }),
-    productionId: text('production_id').notNull().references(() => productions.id, { onDelete: 'cascade' }),
+    versionId: text('version_id')
+      .notNull()
+      .references(() => versions.id, { onDelete: 'cascade' }),
+    productionId: text('production_id')
+      .notNull()
+      .references(() => productions.id, { onDelete: 'cascade' }),
     fileName: text('file_name').notNull(),
     /** What the least capable file system makes of its name; null until a row from before this was kept is put right. */
     nameKey: text('name_key'),
@@ -176,7 +216,11 @@ export const deliverables = sqliteTable(
     tookSeconds: real('took_seconds').notNull(),
     madeAt: text('made_at').notNull(),
   },
-  (t) => [index('deliverables_by_version').on(t.versionId, t.making), index('deliverables_by_production').on(t.productionId, t.madeAt), uniqueIndex('one_file_a_name').on(t.productionId, t.nameKey)],
+  (t) => [
+    index('deliverables_by_version').on(t.versionId, t.making),
+    index('deliverables_by_production').on(t.productionId, t.madeAt),
+    uniqueIndex('one_file_a_name').on(t.productionId, t.nameKey),
+  ],
 );
 
 /** Uploads that have come in whole, each from before its film is moved: what a crash leaves half done is finished from here. */
@@ -184,7 +228,9 @@ export const arrivals = sqliteTable(
   'arrivals',
   {
     uploadId: text('upload_id').primaryKey(),
-    productionId: text('production_id').notNull().references(() => productions.id, { onDelete: 'cascade' }),
+    productionId: text('production_id')
+      .notNull()
+      .references(() => productions.id, { onDelete: 'cascade' }),
     /** The master that it becomes, or whose place it takes. */
     masterId: text('master_id').notNull(),
     /** Null for a new master; else which file of that master it will be. */

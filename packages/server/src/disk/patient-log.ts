@@ -35,7 +35,9 @@ export class PatientLog {
   private async drain(): Promise<void> {
     while (this.lines.length) {
       const batch = this.lines.splice(0);
-      const said = this.left ? [`{"level":40,"msg":"${this.left} lines were left out while the disk was full"}\n`] : [];
+      const said = this.left
+        ? [`{"level":40,"msg":"${this.left} lines were left out while the disk was full"}\n`]
+        : [];
       try {
         await appendFile(this.file, [...said, ...batch].join(''));
         this.waiting -= batch.reduce((sum, line) => sum + line.length, 0);

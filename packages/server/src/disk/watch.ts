@@ -49,7 +49,9 @@ export class DiskWatch {
   /** Looks now; whoever asks meanwhile waits for the same look. */
   look(): Promise<void> {
     return (this.looking ??= this.lookOnce()
-      .catch((error: unknown) => this.options.log.warn({ err: error }, 'the disk could not be asked for its room'))
+      .catch((error: unknown) =>
+        this.options.log.warn({ err: error }, 'the disk could not be asked for its room'),
+      )
       .finally(() => (this.looking = null)));
   }
 

@@ -4,7 +4,16 @@ import { join } from 'node:path';
 import { eq } from 'drizzle-orm';
 import { z } from 'zod';
 import { nameKey } from '@mivvy/core';
-import { deliverableSchema, jobSchema, masterSchema, problemSchema, productionDetailSchema, productionSchema, versionSchema, type Deliverable } from '@mivvy/api';
+import {
+  deliverableSchema,
+  jobSchema,
+  masterSchema,
+  problemSchema,
+  productionDetailSchema,
+  productionSchema,
+  versionSchema,
+  type Deliverable,
+} from '@mivvy/api';
 import { deliverables, masters } from '../db/schema.ts';
 import { faultsOf } from '../testing/process.ts';
 import { quickBook, smallFilm, testServer, until, type TestServer } from '../testing/server.ts';
@@ -21,30 +30,52 @@ beforeAll(async () => {
 afterAll(() => s.stop());
 
 const detail = (id: string) => s.get(productionDetailSchema, 'GET', `/productions/${id}`);
-const quiet = (id: string) => until(async () => { const d = await detail(id); return d.jobs.length === 0 && d; });
-const production = () => s.get(productionSchema, 'POST', '/productions', { name: 'Kite Weekend', client: '' });
+const quiet = (id: string) =>
+  until(async () => {
+    const d = await detail(id);
+    return d.jobs.length === 0 && d;
+  });
+const production = () =>
+  s.get(productionSchema, 'POST', '/productions', { name: 'Kite Weekend', client: '' });
 
 /** Brings a film in under a name, reads it, and makes a file of it. */
-async function make(productionId: string, name: string, seconds: number): Promise<{ masterId: string; versionId: string; file: Deliverable }> {
+async function make(
+  productionId: string,
+  name: string,
+  seconds: number,
+): Promise<{ masterId: string; versionId: string; file: Deliverable }> {
   await smallFilm(join(inbox, name), seconds);
-  const master = await s.get(masterSchema, 'POST', `/productions/${productionId}/masters`, { inboxFile: join('inbox', name) });
+  const master = await s.get(masterSchema, 'POST', `/productions/${productionId}/masters`, {
+    inboxFile: join('inbox', name),
+  });
   await quiet(productionId);
-  const [version] = await s.get(z.array(versionSchema), 'POST', `/productions/${productionId}/versions`, { masterId: master.id, placementIds: ['quick-tall'] });
+  const [version] = await s.get(z.array(versionSchema), 'POST', `/productions/${productionId}/versions`, {
+    masterId: master.id,
+    placementIds: ['quick-tall'],
+  });
   await exportIt(productionId, version!.id);
   const made = (await detail(productionId)).versions.find((v) => v.id === version!.id)!;
   expect(made.standing).toBe('passed');
   return { masterId: master.id, versionId: version!.id, file: made.deliverable! };
 }
 async function exportIt(productionId: string, versionId: string) {
-  await s.get(z.array(jobSchema), 'POST', `/productions/${productionId}/exports`, { versionIds: [versionId] });
+  await s.get(z.array(jobSchema), 'POST', `/productions/${productionId}/exports`, {
+    versionIds: [versionId],
+  });
   return quiet(productionId);
 }
 const download = async (id: string) => {
   const answer = await fetch(`${s.base}/api/deliverables/${id}/file`);
-  return { status: answer.status, bytes: Buffer.from(await answer.arrayBuffer()), disposition: answer.headers.get('content-disposition') };
+  return {
+    status: answer.status,
+    bytes: Buffer.from(await answer.arrayBuffer()),
+    disposition: answer.headers.get('content-disposition'),
+  };
 };
-const pathOf = async (id: string) => join(s.dir, (await s.ws.db.select().from(deliverables).where(eq(deliverables.id, id)))[0]!.path);
-const standing = async (productionId: string, versionId: string) => (await detail(productionId)).versions.find((v) => v.id === versionId)!.standing;
+const pathOf = async (id: string) =>
+  join(s.dir, (await s.ws.db.select().from(deliverables).where(eq(deliverables.id, id)))[0]!.path);
+const standing = async (productionId: string, versionId: string) =>
+  (await detail(productionId)).versions.find((v) => v.id === versionId)!.standing;
 
 describe('films that are called alike', () => {
   test.each<[string, [string, string]]>([
@@ -53,23 +84,29 @@ describe('films that are called alike', () => {
     ['but for their case and signs', ['Teaser!.mp4', 'tEASER.mp4']],
     ['but for the form of their letters', ['Café.mp4', 'Cafe\u0301.mp4']],
     ['by signs alone', ['🎬.mp4', '🎥.mp4']],
-  ])('%s: each has its own file under a name of its own, and removing one leaves the other', async (_what, names) => {
-    const { id } = await production();
-    const first = await make(id, names[0], 1);
-    const second = await make(id, names[1], 2);
-    expect(nameKey(first.file.fileName)).not.toBe(nameKey(second.file.fileName));
-    for (const { file } of [first, second]) {
-      const got = await download(file.id);
-      expect(got.status).toBe(200);
-      expect([got.bytes.length, file.report.measured.video.frames]).toEqual([file.bytes, file === first.file ? 25 : 50]);
-      expect(got.disposition).toContain('attachment');
-    }
-    expect((await s.call('DELETE', `/versions/${second.versionId}`)).status).toBe(204);
-    expect((await download(first.file.id)).bytes.length).toBe(first.file.bytes);
-    expect((await download(second.file.id)).status).toBe(404);
-    await s.call('DELETE', `/productions/${id}`);
-    await Promise.all(names.map((name) => rm(join(inbox, name))));
-  });
+  ])(
+    '%s: each has its own file under a name of its own, and removing one leaves the other',
+    async (_what, names) => {
+      const { id } = await production();
+      const first = await make(id, names[0], 1);
+      const second = await make(id, names[1], 2);
+      expect(nameKey(first.file.fileName)).not.toBe(nameKey(second.file.fileName));
+      for (const { file } of [first, second]) {
+        const got = await download(file.id);
+        expect(got.status).toBe(200);
+        expect([got.bytes.length, file.report.measured.video.frames]).toEqual([
+          file.bytes,
+          file === first.file ? 25 : 50,
+        ]);
+        expect(got.disposition).toContain('attachment');
+      }
+      expect((await s.call('DELETE', `/versions/${second.versionId}`)).status).toBe(204);
+      expect((await download(first.file.id)).bytes.length).toBe(first.file.bytes);
+      expect((await download(second.file.id)).status).toBe(404);
+      await s.call('DELETE', `/productions/${id}`);
+      await Promise.all(names.map((name) => rm(join(inbox, name))));
+    },
+  );
 });
 
 describe('files behind our back', () => {
@@ -92,7 +129,10 @@ describe('files behind our back', () => {
     await rename(pathA, `${pathA}.x`);
     await rename(pathB, pathA);
     await rename(`${pathA}.x`, pathB);
-    await until(async () => (await standing(id, a.versionId)) === 'passed' && (await standing(id, b.versionId)) === 'passed');
+    await until(
+      async () =>
+        (await standing(id, a.versionId)) === 'passed' && (await standing(id, b.versionId)) === 'passed',
+    );
     // One byte, with the length and the time that it had.
     const bytes = await readFile(pathA);
     const { atime, mtime } = await stat(pathA);
@@ -103,7 +143,9 @@ describe('files behind our back', () => {
     expect((await download(a.file.id)).status).toBe(409);
     await rm(pathB);
     expect(await standing(id, b.versionId)).toBe('changed-on-disk');
-    expect(problemSchema.parse((await s.call('GET', `/deliverables/${b.file.id}/file`)).body).code).toBe('file-gone');
+    expect(problemSchema.parse((await s.call('GET', `/deliverables/${b.file.id}/file`)).body).code).toBe(
+      'file-gone',
+    );
     // Made again, both stand as passed, each with its own file.
     await exportIt(id, a.versionId);
     await exportIt(id, b.versionId);
@@ -116,16 +158,28 @@ describe('files behind our back', () => {
     const { masterId, versionId } = await make(id, 'film.mp4', 1);
     await smallFilm(join(inbox, 'film.mp4'), 2);
     expect((await detail(id)).masters[0]!.file).toBe('changed');
-    const [job] = await s.get(z.array(jobSchema), 'POST', `/productions/${id}/exports`, { versionIds: [versionId] });
-    const failed = await until(async () => (await s.get(z.array(jobSchema), 'GET', `/productions/${id}/jobs`)).find((j) => j.id === job!.id && j.state === 'failed'));
-    expect(failed.problem).toMatchObject({ code: 'master-changed', sentence: expect.stringContaining('“film” was changed on the disk') });
+    const [job] = await s.get(z.array(jobSchema), 'POST', `/productions/${id}/exports`, {
+      versionIds: [versionId],
+    });
+    const failed = await until(async () =>
+      (await s.get(z.array(jobSchema), 'GET', `/productions/${id}/jobs`)).find(
+        (j) => j.id === job!.id && j.state === 'failed',
+      ),
+    );
+    expect(failed.problem).toMatchObject({
+      code: 'master-changed',
+      sentence: expect.stringContaining('“film” was changed on the disk'),
+    });
     expect((await s.call('GET', `/masters/${masterId}/media`)).status).toBe(409);
     await s.get(masterSchema, 'POST', `/masters/${masterId}/renew`);
     const after = await quiet(id);
     expect(after.masters[0]).toMatchObject({ file: 'same', take: 2, facts: { video: { frames: 50 } } });
     expect(after.versions[0]!.standing).toBe('failed');
     await exportIt(id, versionId);
-    expect((await detail(id)).versions[0]).toMatchObject({ standing: 'passed', deliverable: { report: { measured: { video: { frames: 50 } } } } });
+    expect((await detail(id)).versions[0]).toMatchObject({
+      standing: 'passed',
+      deliverable: { report: { measured: { video: { frames: 50 } } } },
+    });
     await s.call('DELETE', `/productions/${id}`);
   });
 
@@ -135,7 +189,9 @@ describe('files behind our back', () => {
     await rename(join(inbox, 'gone.mp4'), join(inbox, 'gone.mp4.aside'));
     expect((await detail(id)).masters[0]!.file).toBe('gone');
     await exportIt(id, versionId);
-    const failed = (await s.get(z.array(jobSchema), 'GET', `/productions/${id}/jobs`)).find((j) => j.state === 'failed')!;
+    const failed = (await s.get(z.array(jobSchema), 'GET', `/productions/${id}/jobs`)).find(
+      (j) => j.state === 'failed',
+    )!;
     expect(failed.problem!.code).toBe('master-gone');
     expect(JSON.stringify(failed.problem)).not.toContain(s.dir);
     await rename(join(inbox, 'gone.mp4.aside'), join(inbox, 'gone.mp4'));
@@ -143,24 +199,40 @@ describe('files behind our back', () => {
     await s.ws.db.update(masters).set({ sha256: null }).where(eq(masters.id, masterId));
     expect((await detail(id)).masters[0]).toMatchObject({ unread: true });
     await exportIt(id, versionId);
-    expect((await s.get(z.array(jobSchema), 'GET', `/productions/${id}/jobs`))[0]!.problem).toMatchObject({ code: 'master-unread', mend: expect.stringContaining('Read it again') });
+    expect((await s.get(z.array(jobSchema), 'GET', `/productions/${id}/jobs`))[0]!.problem).toMatchObject({
+      code: 'master-unread',
+      mend: expect.stringContaining('Read it again'),
+    });
     await s.get(masterSchema, 'POST', `/masters/${masterId}/read`);
-    expect((await quiet(id)).masters[0]).toMatchObject({ unread: false, state: 'ready', sha256: expect.any(String) });
+    expect((await quiet(id)).masters[0]).toMatchObject({
+      unread: false,
+      state: 'ready',
+      sha256: expect.any(String),
+    });
     await s.call('DELETE', `/productions/${id}`);
   });
 
   test('a reading that is cancelled before the sum is known leaves the film as not read, and started again it is read', async () => {
     const { id } = await production();
     await smallFilm(join(inbox, 'stopped.mp4'), 2);
-    const master = await s.get(masterSchema, 'POST', `/productions/${id}/masters`, { inboxFile: join('inbox', 'stopped.mp4') });
+    const master = await s.get(masterSchema, 'POST', `/productions/${id}/masters`, {
+      inboxFile: join('inbox', 'stopped.mp4'),
+    });
     const [job] = (await detail(id)).jobs;
     await s.call('POST', `/jobs/${job!.id}/cancel`);
     const stopped = await quiet(id);
     if (stopped.masters[0]!.sha256 === null) {
-      expect(stopped.masters[0]).toMatchObject({ state: 'failed', unread: true, problem: { code: 'reading-stopped' } });
+      expect(stopped.masters[0]).toMatchObject({
+        state: 'failed',
+        unread: true,
+        problem: { code: 'reading-stopped' },
+      });
       await s.get(jobSchema, 'POST', `/jobs/${job!.id}/retry`);
     }
-    expect((await quiet(id)).masters.find((m) => m.id === master.id)).toMatchObject({ state: 'ready', sha256: expect.any(String) });
+    expect((await quiet(id)).masters.find((m) => m.id === master.id)).toMatchObject({
+      state: 'ready',
+      sha256: expect.any(String),
+    });
     await s.call('DELETE', `/productions/${id}`);
   });
 
@@ -169,16 +241,42 @@ describe('files behind our back', () => {
     await smallFilm(join(s.dir, 'take.mp4'), 1);
     const bytes = await readFile(join(s.dir, 'take.mp4'));
     const send = async (replaces?: string) => {
-      const metadata = Object.entries({ filename: 'take.mp4', productionId: id, ...(replaces ? { replaces } : {}) }).map(([k, v]) => `${k} ${Buffer.from(v).toString('base64')}`).join(',');
-      const created = await fetch(`${s.base}/api/uploads`, { method: 'POST', headers: { 'Tus-Resumable': '1.0.0', 'Upload-Length': String(bytes.length), 'Upload-Metadata': metadata } });
-      return fetch(new URL(created.headers.get('location')!, `${s.base}/api/`), { method: 'PATCH', headers: { 'Tus-Resumable': '1.0.0', 'Upload-Offset': '0', 'Content-Type': 'application/offset+octet-stream' }, body: new Uint8Array(bytes) });
+      const metadata = Object.entries({
+        filename: 'take.mp4',
+        productionId: id,
+        ...(replaces ? { replaces } : {}),
+      })
+        .map(([k, v]) => `${k} ${Buffer.from(v).toString('base64')}`)
+        .join(',');
+      const created = await fetch(`${s.base}/api/uploads`, {
+        method: 'POST',
+        headers: {
+          'Tus-Resumable': '1.0.0',
+          'Upload-Length': String(bytes.length),
+          'Upload-Metadata': metadata,
+        },
+      });
+      return fetch(new URL(created.headers.get('location')!, `${s.base}/api/`), {
+        method: 'PATCH',
+        headers: {
+          'Tus-Resumable': '1.0.0',
+          'Upload-Offset': '0',
+          'Content-Type': 'application/offset+octet-stream',
+        },
+        body: new Uint8Array(bytes),
+      });
     };
     const master = masterSchema.parse(await (await send()).json());
     const answers = await Promise.all([1, 2, 3, 4].map(() => send(master.id)));
     expect(answers.map((a) => a.status)).toEqual([200, 200, 200, 200]);
     const after = await quiet(id);
     expect(after.masters).toMatchObject([{ take: 5, state: 'ready', sha256: expect.any(String) }]);
-    await until(async () => (await readdir(join(s.dir, 'originals', master.id), { recursive: true })).filter((f) => f.endsWith('.mp4')).length === 1);
+    await until(
+      async () =>
+        (await readdir(join(s.dir, 'originals', master.id), { recursive: true })).filter((f) =>
+          f.endsWith('.mp4'),
+        ).length === 1,
+    );
     await s.call('DELETE', `/productions/${id}`);
     expect(await readdir(join(s.dir, 'originals'))).toEqual([]);
   });
@@ -188,20 +286,34 @@ test('a workspace in which files had one place is put right at its start, and wh
   const old = await testServer();
   await old.call('POST', '/spec-book/files', { fileName: 'quick.specbook.json', text: quickBook });
   const { id } = await old.get(productionSchema, 'POST', '/productions', { name: 'Old', client: '' });
-  for (const [name, seconds] of [['one.mp4', 1], ['two.mp4', 2]] as const) {
+  for (const [name, seconds] of [
+    ['one.mp4', 1],
+    ['two.mp4', 2],
+  ] as const) {
     await smallFilm(join(old.dir, 'inbox', name), seconds);
-    const master = await old.get(masterSchema, 'POST', `/productions/${id}/masters`, { inboxFile: join('inbox', name) });
-    await until(async () => (await old.get(productionDetailSchema, 'GET', `/productions/${id}`)).jobs.length === 0);
-    const [version] = await old.get(z.array(versionSchema), 'POST', `/productions/${id}/versions`, { masterId: master.id, placementIds: ['quick-tall'] });
+    const master = await old.get(masterSchema, 'POST', `/productions/${id}/masters`, {
+      inboxFile: join('inbox', name),
+    });
+    await until(
+      async () => (await old.get(productionDetailSchema, 'GET', `/productions/${id}`)).jobs.length === 0,
+    );
+    const [version] = await old.get(z.array(versionSchema), 'POST', `/productions/${id}/versions`, {
+      masterId: master.id,
+      placementIds: ['quick-tall'],
+    });
     await old.get(z.array(jobSchema), 'POST', `/productions/${id}/exports`, { versionIds: [version!.id] });
-    await until(async () => (await old.get(productionDetailSchema, 'GET', `/productions/${id}`)).jobs.length === 0);
+    await until(
+      async () => (await old.get(productionDetailSchema, 'GET', `/productions/${id}`)).jobs.length === 0,
+    );
   }
   // As the release before wrote them: both rows name one file, in which the second export lies.
   const [first, second] = await old.ws.db.select().from(deliverables).orderBy(deliverables.madeAt);
   const shared = join('exports', id, 'old_untitled_quick-tall_v1.mp4');
   await copyFile(join(old.dir, second!.path), join(old.dir, shared));
   for (const row of [first!, second!]) await rm(join(old.dir, row.path));
-  await old.ws.db.update(deliverables).set({ path: shared, fileName: 'old_untitled_quick-tall_v1.mp4', nameKey: null, mark: null });
+  await old.ws.db
+    .update(deliverables)
+    .set({ path: shared, fileName: 'old_untitled_quick-tall_v1.mp4', nameKey: null, mark: null });
   await old.stop(true);
 
   const again = await testServer({ dataDir: old.dir });
@@ -212,8 +324,13 @@ test('a workspace in which files had one place is put right at its start, and wh
   const [one, two] = [files.find((f) => f.id === first!.id)!, files.find((f) => f.id === second!.id)!];
   expect([one.onDisk?.code, two.onDisk]).toEqual(['file-gone', null]);
   expect(nameKey(one.fileName)).not.toBe(nameKey(two.fileName));
-  expect((await again.get(productionDetailSchema, 'GET', `/productions/${id}`)).versions.map((v) => v.standing)).toEqual(['changed-on-disk', 'passed']);
-  await again.call('DELETE', `/versions/${(await again.get(productionDetailSchema, 'GET', `/productions/${id}`)).versions[0]!.id}`);
+  expect(
+    (await again.get(productionDetailSchema, 'GET', `/productions/${id}`)).versions.map((v) => v.standing),
+  ).toEqual(['changed-on-disk', 'passed']);
+  await again.call(
+    'DELETE',
+    `/versions/${(await again.get(productionDetailSchema, 'GET', `/productions/${id}`)).versions[0]!.id}`,
+  );
   await again.stop(true);
   expect(await faultsOf(old.dir)).toEqual([]);
   await rm(old.dir, { recursive: true, force: true });

@@ -33,17 +33,29 @@ afterAll(async () => {
   await rm(dataDir, { recursive: true, force: true });
 });
 
-const meta = (values: Record<string, string>) => Object.entries(values).map(([k, v]) => `${k} ${Buffer.from(v).toString('base64')}`).join(',');
+const meta = (values: Record<string, string>) =>
+  Object.entries(values)
+    .map(([k, v]) => `${k} ${Buffer.from(v).toString('base64')}`)
+    .join(',');
 const tus = { 'Tus-Resumable': '1.0.0' };
 
 /** Sends an upload on from where the server says that it is, and tells when it knows all of it. */
-async function sendOn(address: string, bytes: Buffer, pieceBytes: number, beforeEach?: () => void): Promise<boolean> {
+async function sendOn(
+  address: string,
+  bytes: Buffer,
+  pieceBytes: number,
+  beforeEach?: () => void,
+): Promise<boolean> {
   const head = await fetch(`${server.base}${address}`, { method: 'HEAD', headers: tus });
   expect(head.status).toBe(200);
-  for (let at = Number(head.headers.get('upload-offset')); at < bytes.length; ) {
+  for (let at = Number(head.headers.get('upload-offset')); at < bytes.length;) {
     const piece = bytes.subarray(at, at + pieceBytes);
     beforeEach?.();
-    const sent = await fetch(`${server.base}${address}`, { method: 'PATCH', headers: { ...tus, 'Upload-Offset': String(at), 'Content-Type': 'application/offset+octet-stream' }, body: new Uint8Array(piece) });
+    const sent = await fetch(`${server.base}${address}`, {
+      method: 'PATCH',
+      headers: { ...tus, 'Upload-Offset': String(at), 'Content-Type': 'application/offset+octet-stream' },
+      body: new Uint8Array(piece),
+    });
     if (sent.status >= 300) return false;
     at += piece.length;
   }
@@ -52,7 +64,8 @@ async function sendOn(address: string, bytes: Buffer, pieceBytes: number, before
 
 test(`${kills} kills at random moments: every upload ends in one master, every export in one file, nothing is left over`, async () => {
   const random = randomFrom(seed);
-  const call = <T>(method: string, path: string, body?: unknown) => server.call(method, path, body).then((a) => a.body as unknown as T);
+  const call = <T>(method: string, path: string, body?: unknown) =>
+    server.call(method, path, body).then((a) => a.body as unknown as T);
   await call('POST', '/spec-book/files', { fileName: 'quick.specbook.json', text: quickBook });
   const { id } = await call<{ id: string }>('POST', '/productions', { name: '東京の夏', client: '' });
   const detail = () => call<ProductionDetail>('GET', `/productions/${id}`);
@@ -60,7 +73,10 @@ test(`${kills} kills at random moments: every upload ends in one master, every e
   const master = await call<{ id: string }>('POST', `/productions/${id}/masters`, { inboxFile: film!.path });
   await until(async () => (await detail()).masters[0]?.sha256);
   const bytes = await readFile(join(dataDir, 'inbox', 'first.mp4'));
-  const [version] = await call<{ id: string }[]>('POST', `/productions/${id}/versions`, { masterId: master.id, placementIds: ['quick-tall'] });
+  const [version] = await call<{ id: string }[]>('POST', `/productions/${id}/versions`, {
+    masterId: master.id,
+    placementIds: ['quick-tall'],
+  });
 
   const again = async () => {
     await server.kill();
@@ -75,7 +91,14 @@ test(`${kills} kills at random moments: every upload ends in one master, every e
       // An upload, killed somewhere on its way or about when its last byte comes in, then gone on with.
       uploads++;
       const own = Buffer.concat([bytes, Buffer.from(`upload ${n}`)]);
-      const created = await fetch(`${server.base}/api/uploads`, { method: 'POST', headers: { ...tus, 'Upload-Length': String(own.length), 'Upload-Metadata': meta({ filename: `大阪の冬 ${n}.mp4`, productionId: id }) } });
+      const created = await fetch(`${server.base}/api/uploads`, {
+        method: 'POST',
+        headers: {
+          ...tus,
+          'Upload-Length': String(own.length),
+          'Upload-Metadata': meta({ filename: `大阪の冬 ${n}.mp4`, productionId: id }),
+        },
+      });
       const address = new URL(created.headers.get('location')!, `${server.base}/api/`).pathname;
       const pieces = 4;
       const chosen = kind === 1 ? pieces - 1 : Math.floor(random() * pieces);
@@ -88,13 +111,19 @@ test(`${kills} kills at random moments: every upload ends in one master, every e
       server = await startProcess(dataDir);
       expect(await sendOn(address, own, own.length)).toBe(true);
       // Asked once more, it is still there.
-      expect((await fetch(`${server.base}${address}`, { method: 'HEAD', headers: tus })).headers.get('upload-offset')).toBe(String(own.length));
+      expect(
+        (await fetch(`${server.base}${address}`, { method: 'HEAD', headers: tus })).headers.get(
+          'upload-offset',
+        ),
+      ).toBe(String(own.length));
     } else if (kind === 2) {
       readings++;
       const name = `reading ${n}.mp4`;
       await copyFile(join(dataDir, 'inbox', 'first.mp4'), join(dataDir, 'inbox', name));
       const inbox = await call<{ path: string; name: string }[]>('GET', '/inbox');
-      await call('POST', `/productions/${id}/masters`, { inboxFile: inbox.find((f) => f.name === name)!.path });
+      await call('POST', `/productions/${id}/masters`, {
+        inboxFile: inbox.find((f) => f.name === name)!.path,
+      });
       await pause(random() * 900);
       await again();
     } else {
@@ -115,8 +144,13 @@ test(`${kills} kills at random moments: every upload ends in one master, every e
     const sum = createHash('sha256').update(bytes).update(`upload ${n}`).digest('hex');
     expect(done.masters.filter((m) => m.sha256 === sum)).toHaveLength(1);
   }
-  const files = await call<{ making: number; report: { passed: boolean }; onDisk: unknown }[]>('GET', `/productions/${id}/deliverables`);
-  expect(files.map((f) => f.making).sort((a, b) => a - b)).toEqual(Array.from({ length: exports }, (_, i) => i + 1));
+  const files = await call<{ making: number; report: { passed: boolean }; onDisk: unknown }[]>(
+    'GET',
+    `/productions/${id}/deliverables`,
+  );
+  expect(files.map((f) => f.making).sort((a, b) => a - b)).toEqual(
+    Array.from({ length: exports }, (_, i) => i + 1),
+  );
   expect(files.every((f) => f.report.passed && f.onDisk === null)).toBe(true);
   expect(await server.stop()).toBe(0);
   expect(await faultsOf(dataDir)).toEqual([]);

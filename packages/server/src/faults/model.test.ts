@@ -7,7 +7,14 @@ import { execa } from 'execa';
 import fc from 'fast-check';
 import { z } from 'zod';
 import { nameKey, planFingerprint } from '@mivvy/core';
-import { deliverableSchema, jobSchema, masterSchema, productionDetailSchema, productionSchema, versionSchema } from '@mivvy/api';
+import {
+  deliverableSchema,
+  jobSchema,
+  masterSchema,
+  productionDetailSchema,
+  productionSchema,
+  versionSchema,
+} from '@mivvy/api';
 import { deliverables } from '../db/schema.ts';
 import { faultsOf } from '../testing/process.ts';
 import { quickBook, testServer, until, type TestServer } from '../testing/server.ts';
@@ -30,8 +37,30 @@ beforeAll(async () => {
   inbox = await mkdtemp(join(tmpdir(), 'mivvy model inbox '));
   for (const film of films) {
     const path = join(inbox, film.name);
-    await execa('ffmpeg', ['-v', 'error', '-y', '-f', 'lavfi', '-i', `color=${film.colour}:s=160x90:r=25:d=0.4`, '-c:v', 'libx264', '-preset', 'ultrafast', '-pix_fmt', 'yuv420p', '-f', 'mp4', path]);
-    sums.set(createHash('sha256').update(await readFile(path)).digest('hex'), film);
+    await execa('ffmpeg', [
+      '-v',
+      'error',
+      '-y',
+      '-f',
+      'lavfi',
+      '-i',
+      `color=${film.colour}:s=160x90:r=25:d=0.4`,
+      '-c:v',
+      'libx264',
+      '-preset',
+      'ultrafast',
+      '-pix_fmt',
+      'yuv420p',
+      '-f',
+      'mp4',
+      path,
+    ]);
+    sums.set(
+      createHash('sha256')
+        .update(await readFile(path))
+        .digest('hex'),
+      film,
+    );
   }
 });
 afterAll(() => rm(inbox, { recursive: true, force: true }));
@@ -49,7 +78,25 @@ interface Real {
 
 /** The mean colour of a file's first picture. */
 async function colourOf(path: string): Promise<number[]> {
-  const { stdout } = await execa('ffmpeg', ['-v', 'error', '-i', path, '-frames:v', '1', '-vf', 'scale=1:1:flags=area', '-f', 'rawvideo', '-pix_fmt', 'rgb24', '-'], { encoding: 'buffer' });
+  const { stdout } = await execa(
+    'ffmpeg',
+    [
+      '-v',
+      'error',
+      '-i',
+      path,
+      '-frames:v',
+      '1',
+      '-vf',
+      'scale=1:1:flags=area',
+      '-f',
+      'rawvideo',
+      '-pix_fmt',
+      'rgb24',
+      '-',
+    ],
+    { encoding: 'buffer' },
+  );
   return [...stdout];
 }
 
@@ -57,7 +104,11 @@ async function check({ server, production }: Real, model: Model): Promise<void> 
   const detail = await server.get(productionDetailSchema, 'GET', `/productions/${production}`);
   expect(detail.masters.map((m) => m.id).sort()).toEqual(model.masters.map((m) => m.id).sort());
   expect(detail.versions.map((v) => v.id).sort()).toEqual(model.versions.map((v) => v.id).sort());
-  const files = await server.get(z.array(deliverableSchema), 'GET', `/productions/${production}/deliverables`);
+  const files = await server.get(
+    z.array(deliverableSchema),
+    'GET',
+    `/productions/${production}/deliverables`,
+  );
   expect(new Set(files.map((f) => nameKey(f.fileName))).size).toBe(files.length);
   for (const row of await server.ws.db.select().from(deliverables)) {
     const file = files.find((f) => f.id === row.id)!;
@@ -72,43 +123,65 @@ async function check({ server, production }: Real, model: Model): Promise<void> 
 }
 
 const quiet = ({ server, production }: Real) =>
-  until(async () => (await server.get(productionDetailSchema, 'GET', `/productions/${production}`)).jobs.length === 0);
+  until(
+    async () =>
+      (await server.get(productionDetailSchema, 'GET', `/productions/${production}`)).jobs.length === 0,
+  );
 
 class BringIn implements fc.AsyncCommand<Model, Real> {
   constructor(private readonly film: number) {}
   check = () => true;
   async run(model: Model, real: Real) {
-    const master = await real.server.get(masterSchema, 'POST', `/productions/${real.production}/masters`, { inboxFile: join(inbox, films[this.film]!.name) });
+    const master = await real.server.get(masterSchema, 'POST', `/productions/${real.production}/masters`, {
+      inboxFile: join(inbox, films[this.film]!.name),
+    });
     model.masters.push({ id: master.id, film: this.film });
     await quiet(real);
   }
   toString = () => `bring in ${films[this.film]!.name}`;
 }
 class Replace implements fc.AsyncCommand<Model, Real> {
-  constructor(private readonly which: number, private readonly film: number) {}
+  constructor(
+    private readonly which: number,
+    private readonly film: number,
+  ) {}
   check = (model: Readonly<Model>) => model.masters.length > 0;
   async run(model: Model, real: Real) {
     const master = model.masters[this.which % model.masters.length]!;
-    await real.server.get(masterSchema, 'POST', `/productions/${real.production}/masters`, { inboxFile: join(inbox, films[this.film]!.name), replaces: master.id });
+    await real.server.get(masterSchema, 'POST', `/productions/${real.production}/masters`, {
+      inboxFile: join(inbox, films[this.film]!.name),
+      replaces: master.id,
+    });
     master.film = this.film;
     await quiet(real);
   }
   toString = () => `replace master ${this.which} by ${films[this.film]!.name}`;
 }
 class AddVersion implements fc.AsyncCommand<Model, Real> {
-  constructor(private readonly which: number, private readonly place: number) {}
+  constructor(
+    private readonly which: number,
+    private readonly place: number,
+  ) {}
   check = (model: Readonly<Model>) => model.masters.length > 0;
   async run(model: Model, real: Real) {
     const master = model.masters[this.which % model.masters.length]!;
-    const [version] = await real.server.get(z.array(versionSchema), 'POST', `/productions/${real.production}/versions`, { masterId: master.id, placementIds: [placements[this.place]!] });
-    if (!model.versions.some((v) => v.id === version!.id)) model.versions.push({ id: version!.id, master: master.id });
+    const [version] = await real.server.get(
+      z.array(versionSchema),
+      'POST',
+      `/productions/${real.production}/versions`,
+      { masterId: master.id, placementIds: [placements[this.place]!] },
+    );
+    if (!model.versions.some((v) => v.id === version!.id))
+      model.versions.push({ id: version!.id, master: master.id });
   }
   toString = () => `version ${placements[this.place]} of master ${this.which}`;
 }
 class Export implements fc.AsyncCommand<Model, Real> {
   check = (model: Readonly<Model>) => model.versions.length > 0;
   async run(model: Model, real: Real) {
-    await real.server.get(z.array(jobSchema), 'POST', `/productions/${real.production}/exports`, { versionIds: model.versions.map((v) => v.id) });
+    await real.server.get(z.array(jobSchema), 'POST', `/productions/${real.production}/exports`, {
+      versionIds: model.versions.map((v) => v.id),
+    });
     await quiet(real);
     await check(real, model);
   }
@@ -156,8 +229,14 @@ test('productions, masters, versions, exports, removals, replacements and restar
     fc.asyncProperty(
       fc.commands(
         [
-          film.map((f) => new BringIn(f)), fc.tuple(index, film).map(([w, f]) => new Replace(w, f)), fc.tuple(index, place).map(([w, p]) => new AddVersion(w, p)),
-          fc.constant(new Export()), fc.constant(new Export()), index.map((w) => new RemoveVersion(w)), index.map((w) => new RemoveMaster(w)), fc.constant(new Restart()),
+          film.map((f) => new BringIn(f)),
+          fc.tuple(index, film).map(([w, f]) => new Replace(w, f)),
+          fc.tuple(index, place).map(([w, p]) => new AddVersion(w, p)),
+          fc.constant(new Export()),
+          fc.constant(new Export()),
+          index.map((w) => new RemoveVersion(w)),
+          index.map((w) => new RemoveMaster(w)),
+          fc.constant(new Restart()),
         ],
         { maxCommands: 14, size: 'max' },
       ),
@@ -166,7 +245,10 @@ test('productions, masters, versions, exports, removals, replacements and restar
         await mkdir(dir, { recursive: true });
         const server = await testServer({ dataDir: dir, inboxes: [inbox] });
         await server.call('POST', '/spec-book/files', { fileName: 'quick.specbook.json', text: quickBook });
-        const { id } = await server.get(productionSchema, 'POST', '/productions', { name: '東京の夏', client: '' });
+        const { id } = await server.get(productionSchema, 'POST', '/productions', {
+          name: '東京の夏',
+          client: '',
+        });
         const real: Real = { server, production: id };
         const model: Model = { masters: [], versions: [] };
         try {

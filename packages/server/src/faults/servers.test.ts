@@ -22,11 +22,27 @@ afterEach(async () => {
   await rm(dataDir, { recursive: true, force: true });
 });
 
-const call = <T>(method: string, path: string, body?: unknown) => server.call(method, path, body).then((a) => a.body as unknown as T);
+const call = <T>(method: string, path: string, body?: unknown) =>
+  server.call(method, path, body).then((a) => a.body as unknown as T);
 
 /** A production with a version whose export takes some seconds; the film is read. */
 async function slowExport() {
-  await execa('ffmpeg', ['-v', 'error', '-y', '-f', 'lavfi', '-i', 'testsrc2=s=1280x720:r=25:d=12', '-c:v', 'libx264', '-preset', 'ultrafast', '-pix_fmt', 'yuv420p', join(dataDir, 'inbox', 'long.mp4')]);
+  await execa('ffmpeg', [
+    '-v',
+    'error',
+    '-y',
+    '-f',
+    'lavfi',
+    '-i',
+    'testsrc2=s=1280x720:r=25:d=12',
+    '-c:v',
+    'libx264',
+    '-preset',
+    'ultrafast',
+    '-pix_fmt',
+    'yuv420p',
+    join(dataDir, 'inbox', 'long.mp4'),
+  ]);
   const slow = JSON.parse(quickBook) as { outlets: { placements: { frame: object; id: string }[] }[] };
   slow.outlets[0]!.placements[0]!.frame = { width: 1080, height: 1920 };
   await call('POST', '/spec-book/files', { fileName: 'quick.specbook.json', text: JSON.stringify(slow) });
@@ -35,7 +51,10 @@ async function slowExport() {
   const master = await call<{ id: string }>('POST', `/productions/${id}/masters`, { inboxFile: film!.path });
   const detail = () => call<ProductionDetail>('GET', `/productions/${id}`);
   await until(async () => (await detail()).masters[0]?.sha256 && (await detail()).jobs.length === 0);
-  const [version] = await call<{ id: string }[]>('POST', `/productions/${id}/versions`, { masterId: master.id, placementIds: ['quick-tall'] });
+  const [version] = await call<{ id: string }[]>('POST', `/productions/${id}/versions`, {
+    masterId: master.id,
+    placementIds: ['quick-tall'],
+  });
   const [job] = await call<Job[]>('POST', `/productions/${id}/exports`, { versionIds: [version!.id] });
   await until(async () => (await processesOn(dataDir)).some((words) => words.includes('libx264')));
   return { id, detail, version: version!, job: job! };
@@ -82,12 +101,19 @@ test('an encoder that is killed is told as that, not by its last line; started a
   const { id, detail, job } = await slowExport();
   // The name of the working folder is on the encoder's command line or is where it works.
   await execa('pkill', ['-9', '-f', `${job.id}.*libx264|libx264.*${job.id}`], { reject: false });
-  for (const pid of (await execa('pgrep', ['-f', 'libx264'], { reject: false })).stdout.split('\n').filter(Boolean)) {
+  for (const pid of (await execa('pgrep', ['-f', 'libx264'], { reject: false })).stdout
+    .split('\n')
+    .filter(Boolean)) {
     const cwd = (await execa('readlink', [`/proc/${pid}/cwd`], { reject: false })).stdout;
     if (cwd.startsWith(dataDir)) process.kill(Number(pid), 'SIGKILL');
   }
-  const failed = await until(async () => (await call<Job[]>('GET', `/productions/${id}/jobs`)).find((j) => j.state === 'failed'));
-  expect(failed.problem).toMatchObject({ code: 'tool-killed', sentence: 'The video tool was ended from outside before it had finished.' });
+  const failed = await until(async () =>
+    (await call<Job[]>('GET', `/productions/${id}/jobs`)).find((j) => j.state === 'failed'),
+  );
+  expect(failed.problem).toMatchObject({
+    code: 'tool-killed',
+    sentence: 'The video tool was ended from outside before it had finished.',
+  });
   await call('POST', `/jobs/${job.id}/retry`);
   await until(async () => (await detail()).versions[0]!.standing === 'passed');
   await server.stop();

@@ -8,10 +8,18 @@ import type { Workspace } from '../workspace.ts';
 type Ws = Pick<Workspace, 'db' | 'storage' | 'log'>;
 
 /** Writes down, in the transaction that lets go of them, files and folders that are to be removed after it. */
-export async function doom(tx: Writer, { storage }: Pick<Workspace, 'storage'>, paths: readonly string[]): Promise<void> {
+export async function doom(
+  tx: Writer,
+  { storage }: Pick<Workspace, 'storage'>,
+  paths: readonly string[],
+): Promise<void> {
   const rows = [...new Set(paths)].map((path) => ({ path: toStored(storage, path) }));
   // In pieces: a statement holds only so many values.
-  for (let at = 0; at < rows.length; at += 500) await tx.insert(doomed).values(rows.slice(at, at + 500)).onConflictDoNothing();
+  for (let at = 0; at < rows.length; at += 500)
+    await tx
+      .insert(doomed)
+      .values(rows.slice(at, at + 500))
+      .onConflictDoNothing();
 }
 
 /** Removes what has been written down, except what is still read. Whatever cannot be removed now is tried at the next start. */

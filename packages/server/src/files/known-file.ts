@@ -29,7 +29,11 @@ export async function markOf(path: string): Promise<FileMark | null> {
 }
 
 export const sameMark = (a: FileMark | null, b: FileMark | null): boolean =>
-  a !== null && b !== null && a.bytes === b.bytes && a.modifiedMs === b.modifiedMs && a.changedMs === b.changedMs;
+  a !== null &&
+  b !== null &&
+  a.bytes === b.bytes &&
+  a.modifiedMs === b.modifiedMs &&
+  a.changedMs === b.changedMs;
 
 /** Sums that are being taken or were taken last, by path: a list that is asked for often sums a file once. */
 const sums = new Map<string, { mark: FileMark; sum: Promise<string | null>; done?: string | null }>();
@@ -40,7 +44,9 @@ function sumOf(path: string, mark: FileMark) {
   if (known && sameMark(known.mark, mark)) return known;
   const entry: { mark: FileMark; sum: Promise<string | null>; done?: string | null } = {
     mark,
-    sum: sha256File(path).catch(() => null).then((sum) => (entry.done = sum)),
+    sum: sha256File(path)
+      .catch(() => null)
+      .then((sum) => (entry.done = sum)),
   };
   sums.delete(path);
   sums.set(path, entry);
@@ -52,7 +58,10 @@ function sumOf(path: string, mark: FileMark) {
  * Looks whether a file is still the one that is known: by size and times, and by its sum where these differ. With
  * `wait` false a file that has to be summed is answered as `comparing`, and `told` is called when that has ended.
  */
-export async function stateOfFile(known: KnownFile, { wait, told }: { wait: boolean; told?: () => void }): Promise<FileAnswer> {
+export async function stateOfFile(
+  known: KnownFile,
+  { wait, told }: { wait: boolean; told?: () => void },
+): Promise<FileAnswer> {
   const mark = await markOf(known.path);
   if (!mark) return { state: 'gone' };
   if (sameMark(mark, known.mark)) return { state: 'same' };

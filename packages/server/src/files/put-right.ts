@@ -53,17 +53,31 @@ async function sweepWork({ storage }: Workspace): Promise<void> {
 /** Deliverables from before names were unique get their key; where two have one, the later is called differently. */
 async function namesOfTheirOwn(ws: Workspace): Promise<void> {
   await ws.db.transaction(async (tx) => {
-    const rows = await tx.select({ id: deliverables.id, productionId: deliverables.productionId, fileName: deliverables.fileName }).from(deliverables).where(isNull(deliverables.nameKey)).orderBy(asc(deliverables.madeAt), asc(deliverables.id));
+    const rows = await tx
+      .select({
+        id: deliverables.id,
+        productionId: deliverables.productionId,
+        fileName: deliverables.fileName,
+      })
+      .from(deliverables)
+      .where(isNull(deliverables.nameKey))
+      .orderBy(asc(deliverables.madeAt), asc(deliverables.id));
     const taken = new Map<string, Set<string>>();
     for (const row of rows) {
       let keys = taken.get(row.productionId);
       if (!keys) {
-        const known = await tx.select({ key: deliverables.nameKey }).from(deliverables).where(eq(deliverables.productionId, row.productionId));
+        const known = await tx
+          .select({ key: deliverables.nameKey })
+          .from(deliverables)
+          .where(eq(deliverables.productionId, row.productionId));
         taken.set(row.productionId, (keys = new Set(known.flatMap((k) => (k.key === null ? [] : [k.key])))));
       }
       const fileName = freeName(row.fileName, keys);
       keys.add(nameKey(fileName));
-      await tx.update(deliverables).set({ fileName, nameKey: nameKey(fileName) }).where(eq(deliverables.id, row.id));
+      await tx
+        .update(deliverables)
+        .set({ fileName, nameKey: nameKey(fileName) })
+        .where(eq(deliverables.id, row.id));
     }
   });
 }
@@ -75,7 +89,14 @@ async function namesOfTheirOwn(ws: Workspace): Promise<void> {
 async function placesOfTheirOwn(ws: Workspace): Promise<void> {
   const { db, storage } = ws;
   const rows = await db
-    .select({ id: deliverables.id, productionId: deliverables.productionId, path: deliverables.path, bytes: deliverables.bytes, sha256: deliverables.sha256, container: sql<string>`json_extract(${deliverables.plan}, '$.container')` })
+    .select({
+      id: deliverables.id,
+      productionId: deliverables.productionId,
+      path: deliverables.path,
+      bytes: deliverables.bytes,
+      sha256: deliverables.sha256,
+      container: sql<string>`json_extract(${deliverables.plan}, '$.container')`,
+    })
     .from(deliverables)
     .where(sql`${deliverables.path} not like '%/' || ${deliverables.id} || '.%'`)
     .orderBy(desc(deliverables.madeAt));
@@ -90,9 +111,16 @@ async function placesOfTheirOwn(ws: Workspace): Promise<void> {
     for (const row of sharing) {
       const to = deliverablePath(storage, row.productionId, row.id, row.container);
       if (row === owner && mark) await rename(from, to);
-      await db.update(deliverables).set({ path: toStored(storage, to), ...(row === owner && sum ? { mark: await markOf(to) } : {}) }).where(eq(deliverables.id, row.id));
+      await db
+        .update(deliverables)
+        .set({ path: toStored(storage, to), ...(row === owner && sum ? { mark: await markOf(to) } : {}) })
+        .where(eq(deliverables.id, row.id));
     }
-    if (sharing.length > 1) ws.log.warn({ path, rows: sharing.length, kept: owner?.id ?? null }, 'several files had one place; those without a file say so');
+    if (sharing.length > 1)
+      ws.log.warn(
+        { path, rows: sharing.length, kept: owner?.id ?? null },
+        'several files had one place; those without a file say so',
+      );
   }
 }
 
@@ -121,14 +149,28 @@ function parsed(text: string): unknown {
 async function endWholeUploads(ws: Workspace): Promise<void> {
   for (const { id, note, bytes } of await uploadNotes(ws)) {
     if (bytes === null || bytes !== note.size || bytes === 0) continue;
-    await endUpload(ws, id, note.metadata ?? {}, bytes).catch((error: unknown) => ws.log.error({ err: error, upload: id }, 'an upload that is whole could not be taken'));
+    await endUpload(ws, id, note.metadata ?? {}, bytes).catch((error: unknown) =>
+      ws.log.error({ err: error, upload: id }, 'an upload that is whole could not be taken'),
+    );
   }
 }
 
 /** Turns an upload into a master and forgets the store's note about it. */
-export async function endUpload(ws: Workspace, id: string, metadata: Record<string, string | null>, bytes: number): Promise<void> {
+export async function endUpload(
+  ws: Workspace,
+  id: string,
+  metadata: Record<string, string | null>,
+  bytes: number,
+): Promise<void> {
   const { productionId, filename, replaces } = metadata;
-  await takeUpload(ws, { id, path: join(ws.storage.uploads, id), productionId: productionId ?? '', fileName: filename ?? 'film', bytes, replaces: replaces ?? undefined });
+  await takeUpload(ws, {
+    id,
+    path: join(ws.storage.uploads, id),
+    productionId: productionId ?? '',
+    fileName: filename ?? 'film',
+    bytes,
+    replaces: replaces ?? undefined,
+  });
   await rm(join(ws.storage.uploads, `${id}.json`), { force: true });
 }
 
@@ -138,7 +180,12 @@ export async function endUpload(ws: Workspace, id: string, metadata: Record<stri
  */
 async function adoptOriginals(ws: Workspace): Promise<void> {
   const { db, storage } = ws;
-  const known = new Set([...(await db.select({ path: masters.path }).from(masters)), ...(await db.select({ path: arrivals.path }).from(arrivals))].map((row) => fromStored(storage, row.path)));
+  const known = new Set(
+    [
+      ...(await db.select({ path: masters.path }).from(masters)),
+      ...(await db.select({ path: arrivals.path }).from(arrivals)),
+    ].map((row) => fromStored(storage, row.path)),
+  );
   const ids = new Set((await db.select({ id: masters.id }).from(masters)).map((row) => row.id));
   const notes = (await uploadNotes(ws)).filter((upload) => upload.bytes === null);
   for (const folder of await names(storage.originals)) {
@@ -153,7 +200,9 @@ async function adoptOriginals(ws: Workspace): Promise<void> {
       const upload = notes.find(({ note }) => note.size === mark?.bytes && !!note.metadata?.productionId);
       if (upload) {
         await rename(file, join(storage.uploads, upload.id));
-        await endUpload(ws, upload.id, upload.note.metadata ?? {}, mark?.bytes ?? 0).catch((error: unknown) => ws.log.error({ err: error, file }, 'a film that was found could not be taken'));
+        await endUpload(ws, upload.id, upload.note.metadata ?? {}, mark?.bytes ?? 0).catch((error: unknown) =>
+          ws.log.error({ err: error, file }, 'a film that was found could not be taken'),
+        );
       } else {
         await layIntoInbox(ws, file);
       }
@@ -175,7 +224,10 @@ async function layIntoInbox(ws: Workspace, file: string): Promise<void> {
   for (const inbox of ws.storage.inboxes) {
     const taken = new Set((await names(inbox)).map(nameKey));
     const to = join(inbox, freeName(basename(file), taken));
-    const moved = await rename(file, to).then(() => true, () => false);
+    const moved = await rename(file, to).then(
+      () => true,
+      () => false,
+    );
     if (!moved) continue;
     ws.log.warn({ file: basename(to) }, 'a film that belonged to nothing was laid into the inbox');
     return;
@@ -189,7 +241,10 @@ export async function sweepUploads(ws: Pick<Workspace, 'db' | 'storage' | 'log'>
   const there = new Set((await db.select({ id: productions.id }).from(productions)).map((row) => row.id));
   const noted = new Set<string>();
   for (const { id, note } of await uploadNotes(ws)) {
-    const born = Date.parse(note.creation_date ?? '') || (await stat(join(storage.uploads, `${id}.json`)).catch(() => null))?.mtimeMs || 0;
+    const born =
+      Date.parse(note.creation_date ?? '') ||
+      (await stat(join(storage.uploads, `${id}.json`)).catch(() => null))?.mtimeMs ||
+      0;
     const over = Date.now() - born > keepUnfinishedMs;
     if (over || !there.has(note.metadata?.productionId ?? '')) {
       await remove(join(storage.uploads, id));
@@ -198,7 +253,11 @@ export async function sweepUploads(ws: Pick<Workspace, 'db' | 'storage' | 'log'>
   }
   const old = new Date(Date.now() - keepUnfinishedMs).toISOString();
   await db.delete(arrivals).where(and(eq(arrivals.settled, true), lt(arrivals.createdAt, old)));
-  const waiting = new Set((await db.select({ id: arrivals.uploadId }).from(arrivals).where(eq(arrivals.settled, false))).map((row) => row.id));
+  const waiting = new Set(
+    (await db.select({ id: arrivals.uploadId }).from(arrivals).where(eq(arrivals.settled, false))).map(
+      (row) => row.id,
+    ),
+  );
   for (const entry of await names(storage.uploads)) {
     const id = entry.replace(/\.json$/, '');
     if (noted.has(id) || waiting.has(id)) continue;
@@ -211,36 +270,66 @@ export async function sweepUploads(ws: Pick<Workspace, 'db' | 'storage' | 'log'>
 /** Rows and files that belong to nothing any more. */
 async function sweepWithoutRows(ws: Workspace): Promise<void> {
   const { db, storage } = ws;
-  const subjects = [db.select({ id: versions.id }).from(versions), db.select({ id: masters.id }).from(masters), db.select({ id: cuts.id }).from(cuts)] as const;
+  const subjects = [
+    db.select({ id: versions.id }).from(versions),
+    db.select({ id: masters.id }).from(masters),
+    db.select({ id: cuts.id }).from(cuts),
+  ] as const;
   await db.delete(changes).where(and(...subjects.map((ids) => notInArray(changes.subjectId, ids))));
-  await db.delete(jobs).where(and(notInArray(jobs.subjectId, subjects[0]), notInArray(jobs.subjectId, subjects[1])));
+  await db
+    .delete(jobs)
+    .where(and(notInArray(jobs.subjectId, subjects[0]), notInArray(jobs.subjectId, subjects[1])));
 
-  const masterIds = new Map((await db.select({ id: masters.id, take: masters.take }).from(masters)).map((row) => [row.id, row.take]));
+  const masterIds = new Map(
+    (await db.select({ id: masters.id, take: masters.take }).from(masters)).map((row) => [row.id, row.take]),
+  );
   const jobIds = new Set((await db.select({ id: jobs.id }).from(jobs)).map((row) => row.id));
-  const files = new Set((await db.select({ path: deliverables.path }).from(deliverables)).map((row) => fromStored(storage, row.path)));
+  const files = new Set(
+    (await db.select({ path: deliverables.path }).from(deliverables)).map((row) =>
+      fromStored(storage, row.path),
+    ),
+  );
   const idOf = (name: string) => basename(name).split('.')[0]!;
-  for (const name of await names(storage.logs)) if (name !== 'server.log' && !jobIds.has(idOf(name))) await remove(join(storage.logs, name));
-  for (const name of await names(storage.proxies)) if (!masterIds.has(idOf(name)) || name.endsWith('.part')) await remove(join(storage.proxies, name));
+  for (const name of await names(storage.logs))
+    if (name !== 'server.log' && !jobIds.has(idOf(name))) await remove(join(storage.logs, name));
+  for (const name of await names(storage.proxies))
+    if (!masterIds.has(idOf(name)) || name.endsWith('.part')) await remove(join(storage.proxies, name));
   for (const name of await names(storage.stills)) {
     const take = masterIds.get(idOf(name));
     if (take === undefined || name.includes('.part.')) await remove(join(storage.stills, name));
     else if (!extname(name)) {
       for (const still of await names(join(storage.stills, name))) {
-        if (still.includes('.part.') || Number(still.split('-')[0]) !== take) await remove(join(storage.stills, name, still));
+        if (still.includes('.part.') || Number(still.split('-')[0]) !== take)
+          await remove(join(storage.stills, name, still));
       }
     }
   }
-  for (const name of await names(storage.analysis)) if (name.endsWith('.part')) await remove(join(storage.analysis, name));
-  for (const name of await names(storage.specs)) if (name.endsWith('.part')) await remove(join(storage.specs, name));
+  for (const name of await names(storage.analysis))
+    if (name.endsWith('.part')) await remove(join(storage.analysis, name));
+  for (const name of await names(storage.specs))
+    if (name.endsWith('.part')) await remove(join(storage.specs, name));
   for (const folder of await names(storage.exports)) {
-    for (const file of await filesBelow(join(storage.exports, folder))) if (!files.has(file) && ownFile.test(basename(file))) await remove(file);
+    for (const file of await filesBelow(join(storage.exports, folder)))
+      if (!files.has(file) && ownFile.test(basename(file))) await remove(file);
     await removeEmpty(join(storage.exports, folder));
   }
 }
 
 /** Films that nobody is reading and that have not been read through: begun again where it was never said why not. */
 async function readingsThatNobodyDoes(ws: Workspace): Promise<void> {
-  const reading = ws.db.select({ id: jobs.subjectId }).from(jobs).where(and(eq(jobs.kind, 'ingest'), or(eq(jobs.state, 'queued'), eq(jobs.state, 'running'))));
-  const left = await ws.db.select().from(masters).where(and(eq(masters.state, 'ready'), isNull(masters.sha256), notInArray(masters.id, reading)));
-  for (const row of left) await ws.runner.add(ws.db, { kind: 'ingest', productionId: row.productionId, subjectId: row.id, label: row.name });
+  const reading = ws.db
+    .select({ id: jobs.subjectId })
+    .from(jobs)
+    .where(and(eq(jobs.kind, 'ingest'), or(eq(jobs.state, 'queued'), eq(jobs.state, 'running'))));
+  const left = await ws.db
+    .select()
+    .from(masters)
+    .where(and(eq(masters.state, 'ready'), isNull(masters.sha256), notInArray(masters.id, reading)));
+  for (const row of left)
+    await ws.runner.add(ws.db, {
+      kind: 'ingest',
+      productionId: row.productionId,
+      subjectId: row.id,
+      label: row.name,
+    });
 }

@@ -13,9 +13,20 @@ function isLocal(host: string | undefined): boolean {
 export function guardOrigin(): RequestHandler {
   return (request, response, next) => {
     const { host, origin } = request.headers;
-    const originOk = origin === undefined || (URL.canParse(origin) && isLocal(new URL(origin).host) && new URL(origin).host === host);
-    const crossSite = request.headers['sec-fetch-site'] === 'cross-site' && !(request.headers['sec-fetch-mode'] === 'navigate' && (request.method === 'GET' || request.method === 'HEAD'));
+    const originOk =
+      origin === undefined ||
+      (URL.canParse(origin) && isLocal(new URL(origin).host) && new URL(origin).host === host);
+    const crossSite =
+      request.headers['sec-fetch-site'] === 'cross-site' &&
+      !(
+        request.headers['sec-fetch-mode'] === 'navigate' &&
+        (request.method === 'GET' || request.method === 'HEAD')
+      );
     if (isLocal(host) && originOk && !crossSite) return next();
-    response.status(403).json({ code: 'foreign-request', sentence: 'This request came from another site and was refused.', mend: 'Open Mivvy at its own address.' });
+    response.status(403).json({
+      code: 'foreign-request',
+      sentence: 'This request came from another site and was refused.',
+      mend: 'Open Mivvy at its own address.',
+    });
   };
 }

@@ -6,7 +6,10 @@ import { NotReplaced } from '../masters.ts';
 
 /** An answer that is a problem: thrown by a route, written by {@link answerProblems}. */
 export class HttpProblem extends Error {
-  constructor(readonly status: number, readonly problem: Problem) {
+  constructor(
+    readonly status: number,
+    readonly problem: Problem,
+  ) {
     super(problem.sentence);
     this.name = 'HttpProblem';
   }
@@ -44,13 +47,39 @@ export function answerProblems(log: (error: unknown) => void): ErrorRequestHandl
     if (error instanceof HttpProblem) return void response.status(error.status).json(error.problem);
     if (error instanceof NotReplaced) return void response.status(422).json(error.problem);
     const { status, code } = error as { status?: number; code?: string };
-    if (status === 413) return void response.status(413).json({ code: 'too-much', sentence: 'That is more than can be taken in one piece.', mend: 'Send less at once.' });
-    if (status === 400) return void response.status(400).json({ code: 'bad-request', sentence: 'The request was not understood.', mend: '' });
-    if (status === 416) return void response.set((error as { headers?: Record<string, string> }).headers ?? {}).status(416).json({ code: 'bad-range', sentence: 'The file is shorter than the part that was asked for.', mend: '' });
-    if (status !== undefined && status >= 400 && status < 500 && status !== 404) return void response.status(status).json({ code: 'bad-request', sentence: 'The request was not understood.', mend: '' });
-    if (code === 'ENOENT' || status === 404) return void response.status(404).json({ code: 'not-found', sentence: 'That is not here any more.', mend: '' });
+    if (status === 413)
+      return void response.status(413).json({
+        code: 'too-much',
+        sentence: 'That is more than can be taken in one piece.',
+        mend: 'Send less at once.',
+      });
+    if (status === 400)
+      return void response
+        .status(400)
+        .json({ code: 'bad-request', sentence: 'The request was not understood.', mend: '' });
+    if (status === 416)
+      return void response
+        .set((error as { headers?: Record<string, string> }).headers ?? {})
+        .status(416)
+        .json({
+          code: 'bad-range',
+          sentence: 'The file is shorter than the part that was asked for.',
+          mend: '',
+        });
+    if (status !== undefined && status >= 400 && status < 500 && status !== 404)
+      return void response
+        .status(status)
+        .json({ code: 'bad-request', sentence: 'The request was not understood.', mend: '' });
+    if (code === 'ENOENT' || status === 404)
+      return void response
+        .status(404)
+        .json({ code: 'not-found', sentence: 'That is not here any more.', mend: '' });
     log(error);
     if (isDiskFull(error)) return void response.status(507).json(diskFullProblem);
-    response.status(500).json({ code: 'unexpected', sentence: 'Something unexpected happened on the server; nothing was changed.', mend: 'Try again. If it happens again, the server’s log tells why.' });
+    response.status(500).json({
+      code: 'unexpected',
+      sentence: 'Something unexpected happened on the server; nothing was changed.',
+      mend: 'Try again. If it happens again, the server’s log tells why.',
+    });
   };
 }

@@ -4,8 +4,22 @@ import { setTimeout } from 'node:timers/promises';
 import { and, asc, eq, inArray, max } from 'drizzle-orm';
 import { nanoid } from 'nanoid';
 import {
-  bytesLabel, deliverableName, fail, freeName, makePlan, nameKey, ok, planFingerprint, playedWithin, problemLine, refusal, slug, troublesOf,
-  type Placement, type RenderPlan, type Result,
+  bytesLabel,
+  deliverableName,
+  fail,
+  freeName,
+  makePlan,
+  nameKey,
+  ok,
+  planFingerprint,
+  playedWithin,
+  problemLine,
+  refusal,
+  slug,
+  troublesOf,
+  type Placement,
+  type RenderPlan,
+  type Result,
 } from '@mivvy/core';
 import { deliver } from '@mivvy/media';
 import type { Writer } from '../db/database.ts';
@@ -45,7 +59,13 @@ async function readVersion(ws: Ws, { job, signal, progress }: JobContext) {
     const [reading] = await ws.db
       .select({ id: jobs.id })
       .from(jobs)
-      .where(and(eq(jobs.subjectId, found.master.id), eq(jobs.kind, 'ingest'), inArray(jobs.state, ['queued', 'running'])));
+      .where(
+        and(
+          eq(jobs.subjectId, found.master.id),
+          eq(jobs.kind, 'ingest'),
+          inArray(jobs.state, ['queued', 'running']),
+        ),
+      );
     if (!reading) return found;
     progress({ stage: 'waiting for the master to be read', fraction: 0 });
     await setTimeout(500, undefined, { signal });
@@ -58,29 +78,57 @@ async function exportVersion(ws: Ws, context: JobContext): Promise<Result<void>>
   if (!found) return ok(undefined); // removed meanwhile
   const { version, master, production } = found;
   const place = ws.specs.find(version.placementId);
-  if (!place) return fail('no-placement', 'The spec book no longer holds this placement.', 'Add the spec book file again, or choose another place.');
+  if (!place)
+    return fail(
+      'no-placement',
+      'The spec book no longer holds this placement.',
+      'Add the spec book file again, or choose another place.',
+    );
   if (!master.facts || !master.sha256) {
-    return fail('master-unread', `“${master.name}” has not been read through, so nothing can be made from it. ${master.problem?.sentence ?? ''}`.trim(), 'Read it again on its own page, then export again.');
+    return fail(
+      'master-unread',
+      `“${master.name}” has not been read through, so nothing can be made from it. ${master.problem?.sentence ?? ''}`.trim(),
+      'Read it again on its own page, then export again.',
+    );
   }
   const film = await openMaster(ws, master);
   if (!film.ok) return film;
 
-  const planned = makePlan({ facts: master.facts, sha256: master.sha256, placement: place.placement, framing: job.framing ?? version.framing, ...playedWithin(job.cut, master.facts.video.frames) });
+  const planned = makePlan({
+    facts: master.facts,
+    sha256: master.sha256,
+    placement: place.placement,
+    framing: job.framing ?? version.framing,
+    ...playedWithin(job.cut, master.facts.video.frames),
+  });
   const fault = refusal(troublesOf(planned, place.placement));
   if (fault) return fail('refused', fault.sentence, fault.mend);
   const { plan, budget } = planned;
   const needed = (budget.expectedBytes ?? 0) * 2 + spareBytes;
   const free = await ws.freeBytes();
   if (free < needed) {
-    return fail('disk-full', `The disk has ${bytesLabel(free)} free and this export needs about ${bytesLabel(needed)}.`, 'Free some space and start it again; nothing was touched.');
+    return fail(
+      'disk-full',
+      `The disk has ${bytesLabel(free)} free and this export needs about ${bytesLabel(needed)}.`,
+      'Free some space and start it again; nothing was touched.',
+    );
   }
 
   const id = nanoid(10);
   const outPath = deliverablePath(ws.storage, production.id, id, plan.container);
   const started = Date.now();
   const result = await deliver(plan, {
-    masterPath: film.value, outPath, workDir: join(ws.storage.work, job.id), logFile: logPath(ws.storage, job.id), signal, nice: true,
-    onProgress: ({ stage, ...rest }) => progress({ stage: stage === 'analyse' ? 'first pass' : stage === 'encode' ? 'encoding' : 'measuring', ...rest }),
+    masterPath: film.value,
+    outPath,
+    workDir: join(ws.storage.work, job.id),
+    logFile: logPath(ws.storage, job.id),
+    signal,
+    nice: true,
+    onProgress: ({ stage, ...rest }) =>
+      progress({
+        stage: stage === 'analyse' ? 'first pass' : stage === 'encode' ? 'encoding' : 'measuring',
+        ...rest,
+      }),
   });
   if (!result.ok) {
     if (result.problem.code === 'disk-full') ws.disk.met();
@@ -95,8 +143,20 @@ async function exportVersion(ws: Ws, context: JobContext): Promise<Result<void>>
     await ws.db.transaction(async (tx) => {
       const named = await nameFor(tx, { plan, placement: place.placement, production, master, version });
       await tx.insert(deliverables).values({
-        ...named, id, versionId: version.id, productionId: production.id, path: toStored(ws.storage, outPath), bytes, sha256, mark,
-        fingerprint: planFingerprint(plan), plan, report, passed: report.passed, tookSeconds: (Date.now() - started) / 1000, madeAt: now(),
+        ...named,
+        id,
+        versionId: version.id,
+        productionId: production.id,
+        path: toStored(ws.storage, outPath),
+        bytes,
+        sha256,
+        mark,
+        fingerprint: planFingerprint(plan),
+        plan,
+        report,
+        passed: report.passed,
+        tookSeconds: (Date.now() - started) / 1000,
+        madeAt: now(),
       });
     });
     return ok(undefined);
@@ -120,20 +180,47 @@ async function dropFile<T>(path: string, problem: T): Promise<T> {
 /** The making's number, and a name for it that no other file of the production has on any file system. */
 async function nameFor(
   tx: Writer,
-  of: { plan: RenderPlan; placement: Placement; production: { id: string; name: string }; master: { id: string; name: string }; version: { id: string; placementId: string } },
+  of: {
+    plan: RenderPlan;
+    placement: Placement;
+    production: { id: string; name: string };
+    master: { id: string; name: string };
+    version: { id: string; placementId: string };
+  },
 ): Promise<{ fileName: string; nameKey: string; making: number }> {
   const { plan, placement, production, master, version } = of;
   const plain = placement.fileNames === 'plain';
-  const [newest] = await tx.select({ n: max(deliverables.making) }).from(deliverables).where(eq(deliverables.versionId, version.id));
-  const films = await tx.select({ id: masters.id, name: masters.name }).from(masters).where(eq(masters.productionId, production.id)).orderBy(asc(masters.createdAt), asc(masters.id));
+  const [newest] = await tx
+    .select({ n: max(deliverables.making) })
+    .from(deliverables)
+    .where(eq(deliverables.versionId, version.id));
+  const films = await tx
+    .select({ id: masters.id, name: masters.name })
+    .from(masters)
+    .where(eq(masters.productionId, production.id))
+    .orderBy(asc(masters.createdAt), asc(masters.id));
   const word = nameKey(slug(master.name, { plain }));
   const namesakes = films.filter((film) => nameKey(slug(film.name, { plain })) === word);
   const making = (newest?.n ?? 0) + 1;
   const wished = deliverableName({
-    production: production.name, master: master.name, namesake: namesakes.findIndex((film) => film.id === master.id) + 1,
-    placementId: version.placementId, frame: plan.frame, rate: plan.rate, container: plan.container, making, plain,
+    production: production.name,
+    master: master.name,
+    namesake: namesakes.findIndex((film) => film.id === master.id) + 1,
+    placementId: version.placementId,
+    frame: plan.frame,
+    rate: plan.rate,
+    container: plan.container,
+    making,
+    plain,
   });
-  const taken = new Set((await tx.select({ key: deliverables.nameKey }).from(deliverables).where(eq(deliverables.productionId, production.id))).map((row) => row.key ?? ''));
+  const taken = new Set(
+    (
+      await tx
+        .select({ key: deliverables.nameKey })
+        .from(deliverables)
+        .where(eq(deliverables.productionId, production.id))
+    ).map((row) => row.key ?? ''),
+  );
   const fileName = freeName(wished, taken);
   return { fileName, nameKey: nameKey(fileName), making };
 }

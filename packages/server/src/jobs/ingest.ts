@@ -2,8 +2,29 @@ import { mkdir, rm } from 'node:fs/promises';
 import { dirname } from 'node:path';
 import { setTimeout } from 'node:timers/promises';
 import { and, eq, isNotNull, isNull } from 'drizzle-orm';
-import { browserPlays, fail, ok, oneShot, planMaster, scrubsSlowly, shotSpans, type MasterFacts, type Result } from '@mivvy/core';
-import { Cancelled, countFrames, findShots, makePoster, makeProxy, makeStill, measureLoudness, probeMaster, sha256File, stillHeight } from '@mivvy/media';
+import {
+  browserPlays,
+  fail,
+  ok,
+  oneShot,
+  planMaster,
+  scrubsSlowly,
+  shotSpans,
+  type MasterFacts,
+  type Result,
+} from '@mivvy/core';
+import {
+  Cancelled,
+  countFrames,
+  findShots,
+  makePoster,
+  makeProxy,
+  makeStill,
+  measureLoudness,
+  probeMaster,
+  sha256File,
+  stillHeight,
+} from '@mivvy/media';
 import { readAnalysis, writeAnalysis } from '../analysis.ts';
 import { carryOver } from '../carry.ts';
 import { masters, type FileMark } from '../db/schema.ts';
@@ -19,7 +40,8 @@ const stillsAhead = 40;
 /** A film that is written while it is read is begun again so often. */
 const readAttempts = 3;
 
-const newest = async (ws: Workspace, id: string) => (await ws.db.select().from(masters).where(eq(masters.id, id)))[0];
+const newest = async (ws: Workspace, id: string) =>
+  (await ws.db.select().from(masters).where(eq(masters.id, id)))[0];
 
 /**
  * Reads a master through: frames counted, bytes summed, stills drawn, loudness measured, and a proxy made where
@@ -31,21 +53,40 @@ export function ingestWork(ws: Workspace, looking: 'at-once' | 'when-asked'): Jo
     run: (context) => readThrough(ws, looking, context),
     // Whatever ends a reading before the sum is known leaves a film that nothing can be made from; that is said.
     onEnd: async (tx, job) => {
-      const problem = job.problem ?? { code: 'reading-stopped', sentence: 'Reading it was stopped before it had been read through.', mend: 'Read it again.' };
-      await tx.update(masters).set({ state: 'failed', problem }).where(and(eq(masters.id, job.subjectId), isNull(masters.sha256), isNotNull(masters.facts)));
+      const problem = job.problem ?? {
+        code: 'reading-stopped',
+        sentence: 'Reading it was stopped before it had been read through.',
+        mend: 'Read it again.',
+      };
+      await tx
+        .update(masters)
+        .set({ state: 'failed', problem })
+        .where(and(eq(masters.id, job.subjectId), isNull(masters.sha256), isNotNull(masters.facts)));
     },
-    onRetry: async (tx, job) => void (await tx.update(masters).set({ state: 'ready', problem: null }).where(and(eq(masters.id, job.subjectId), isNotNull(masters.facts)))),
+    onRetry: async (tx, job) =>
+      void (await tx
+        .update(masters)
+        .set({ state: 'ready', problem: null })
+        .where(and(eq(masters.id, job.subjectId), isNotNull(masters.facts)))),
   };
 }
 
-async function readThrough(ws: Workspace, looking: 'at-once' | 'when-asked', { job, signal, progress }: JobContext): Promise<Result<void>> {
+async function readThrough(
+  ws: Workspace,
+  looking: 'at-once' | 'when-asked',
+  { job, signal, progress }: JobContext,
+): Promise<Result<void>> {
   const row = await newest(ws, job.subjectId);
   if (!row?.facts) return ok(undefined); // removed meanwhile
   const path = fromStored(ws.storage, row.path);
   const logFile = logPath(ws.storage, job.id);
   /** Writes to the row as long as it is still about the film that is being read. */
   const save = async (change: Partial<typeof masters.$inferInsert>) => {
-    const [written] = await ws.db.update(masters).set(change).where(and(eq(masters.id, row.id), eq(masters.take, row.take))).returning({ id: masters.id });
+    const [written] = await ws.db
+      .update(masters)
+      .set(change)
+      .where(and(eq(masters.id, row.id), eq(masters.take, row.take)))
+      .returning({ id: masters.id });
     if (!written) throw new Cancelled();
     ws.events.tell({ kind: 'production', productionId: row.productionId });
   };
@@ -64,18 +105,32 @@ async function readThrough(ws: Workspace, looking: 'at-once' | 'when-asked', { j
   const { sha256, mark } = summed.value;
   const proxyWanted = !browserPlays(facts);
   const proxyHelps = !proxyWanted && scrubsSlowly(facts);
-  const proxy = row.proxy === 'made' && row.sha256 === sha256 ? 'made' : proxyWanted ? 'wanted' : proxyHelps ? 'helpful' : 'not-needed';
+  const proxy =
+    row.proxy === 'made' && row.sha256 === sha256
+      ? 'made'
+      : proxyWanted
+        ? 'wanted'
+        : proxyHelps
+          ? 'helpful'
+          : 'not-needed';
   await save({ facts, state: 'ready', problem: null, proxy, sha256, mark, bytes: facts.bytes });
 
   progress({ stage: 'drawing a poster', fraction: 0.2 });
-  const poster = await makePoster(path, facts, posterPath(ws.storage, row.id), { signal, logFile, nice: true });
+  const poster = await makePoster(path, facts, posterPath(ws.storage, row.id), {
+    signal,
+    logFile,
+    nice: true,
+  });
   // A film whose poster cannot be drawn can still be worked on.
   if (poster.ok) await save({ hasPoster: true });
 
   progress({ stage: 'finding shots', fraction: 0.25 });
   let found = await readAnalysis(ws.storage, sha256);
   if (!found) {
-    const looked = await findShots(path, facts, planMaster(facts, sha256), { signal, onFraction: (fraction) => progress({ stage: 'finding shots', fraction: 0.25 + fraction * 0.2 }) });
+    const looked = await findShots(path, facts, planMaster(facts, sha256), {
+      signal,
+      onFraction: (fraction) => progress({ stage: 'finding shots', fraction: 0.25 + fraction * 0.2 }),
+    });
     // A film whose shots cannot be found is one shot, and can be cut by hand.
     if (looked.ok) await writeAnalysis(ws.storage, sha256, (found = looked.value));
   }
@@ -101,7 +156,10 @@ async function readThrough(ws: Workspace, looking: 'at-once' | 'when-asked', { j
     const out = proxyPath(ws.storage, row.id);
     await rm(`${out}.part`, { force: true });
     const made = await makeProxy(path, facts, planMaster(facts, sha256), out, {
-      signal, logFile, nice: true, onFraction: (fraction) => progress({ stage: 'making a proxy', fraction: 0.5 + fraction / 2 }),
+      signal,
+      logFile,
+      nice: true,
+      onFraction: (fraction) => progress({ stage: 'making a proxy', fraction: 0.5 + fraction / 2 }),
     });
     await save({ proxy: made.ok ? 'made' : proxyHelps ? 'not-needed' : 'failed' });
     if (!made.ok && !proxyHelps) return made;
@@ -113,7 +171,10 @@ async function readThrough(ws: Workspace, looking: 'at-once' | 'when-asked', { j
     signal.throwIfAborted();
     progress({ stage: 'drawing stills', fraction: 0.9 + (0.1 * i) / stillsAhead });
     const middle = Math.floor((span.from + span.to) / 2);
-    await makeStill(path, facts, middle, stillHeight, stillPath(ws.storage, row.id, row.take, middle), { signal, nice: true });
+    await makeStill(path, facts, middle, stillHeight, stillPath(ws.storage, row.id, row.take, middle), {
+      signal,
+      nice: true,
+    });
   }
   if (looking === 'at-once') await wantLook(ws, row.id);
   return ok(undefined);
@@ -128,7 +189,8 @@ async function countAndSum(
 ): Promise<Result<{ facts: MasterFacts; sha256: string; mark: FileMark }>> {
   for (let attempt = 1; ; attempt++) {
     const mark = await markOf(path);
-    if (!mark) return fail('master-gone', 'The film is no longer where it was.', 'Put it back, or bring it in again.');
+    if (!mark)
+      return fail('master-gone', 'The film is no longer where it was.', 'Put it back, or bring it in again.');
     const headers = row.facts && sameMark(row.mark, mark) ? ok(row.facts) : await probeMaster(path, signal);
     const counted = headers.ok ? await countFrames(path, headers.value, signal) : headers;
     progress({ stage: 'summing bytes', fraction: 0.1 });
@@ -136,7 +198,12 @@ async function countAndSum(
     const still = sameMark(mark, await markOf(path));
     if (still && counted.ok) return ok({ facts: counted.value, sha256, mark });
     if (still && !counted.ok) return counted;
-    if (attempt === readAttempts) return fail('still-written', 'The film was being written while it was read.', 'Read it again when it is complete.');
+    if (attempt === readAttempts)
+      return fail(
+        'still-written',
+        'The film was being written while it was read.',
+        'Read it again when it is complete.',
+      );
     await setTimeout(2000, undefined, { signal });
   }
 }

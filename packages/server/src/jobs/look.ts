@@ -8,11 +8,18 @@ import type { Workspace } from '../workspace.ts';
 import type { JobContext, JobKindWork } from './runner.ts';
 
 /** Looks at a master for subjects; every shot is shown as soon as it has been looked at. Running it again is harmless. */
-export function lookWork(ws: Pick<Workspace, 'db' | 'storage' | 'events'>, detector: boolean | string): JobKindWork {
+export function lookWork(
+  ws: Pick<Workspace, 'db' | 'storage' | 'events'>,
+  detector: boolean | string,
+): JobKindWork {
   return { run: (context) => lookAtMaster(ws, detector, context) };
 }
 
-async function lookAtMaster(ws: Pick<Workspace, 'db' | 'storage' | 'events'>, detector: boolean | string, { job, signal, progress }: JobContext): Promise<Result<void>> {
+async function lookAtMaster(
+  ws: Pick<Workspace, 'db' | 'storage' | 'events'>,
+  detector: boolean | string,
+  { job, signal, progress }: JobContext,
+): Promise<Result<void>> {
   const [row] = await ws.db.select().from(masters).where(eq(masters.id, job.subjectId));
   if (!row?.facts) return { ok: true, value: undefined }; // removed meanwhile
   const film = await openMaster(ws, row);
@@ -28,11 +35,15 @@ async function lookAtMaster(ws: Pick<Workspace, 'db' | 'storage' | 'events'>, de
   let told = 0;
   try {
     const result = await lookAtFilm(path, row.facts, planMaster(row.facts, sha256), shots, {
-      signal, detector,
+      signal,
+      detector,
       onShot: (look, note) => {
         seen.shots.push(look);
         seen.detector = note;
-        progress({ stage: `looking for subjects, shot ${seen.shots.length} of ${shots.length}`, fraction: look.to / row.facts!.video.frames });
+        progress({
+          stage: `looking for subjects, shot ${seen.shots.length} of ${shots.length}`,
+          fraction: look.to / row.facts!.video.frames,
+        });
         if (Date.now() - told > 700) {
           told = Date.now();
           tell();

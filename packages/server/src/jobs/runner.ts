@@ -51,8 +51,40 @@ export interface NewJob {
 
 /** A job row as the API shows it. */
 export function toJob(row: JobRow): Job {
-  const { id, kind, productionId, subjectId, label, state, attempts, stage, fraction, etaSeconds, speed, problem, createdAt, startedAt, finishedAt } = row;
-  return { id, kind, productionId, subjectId, label, state, attempts, stage, fraction, etaSeconds, speed, problem, createdAt, startedAt, finishedAt };
+  const {
+    id,
+    kind,
+    productionId,
+    subjectId,
+    label,
+    state,
+    attempts,
+    stage,
+    fraction,
+    etaSeconds,
+    speed,
+    problem,
+    createdAt,
+    startedAt,
+    finishedAt,
+  } = row;
+  return {
+    id,
+    kind,
+    productionId,
+    subjectId,
+    label,
+    state,
+    attempts,
+    stage,
+    fraction,
+    etaSeconds,
+    speed,
+    problem,
+    createdAt,
+    startedAt,
+    finishedAt,
+  };
 }
 
 /**
@@ -108,7 +140,14 @@ export class Runner {
   async add(tx: Writer, job: NewJob): Promise<JobRow> {
     const [row] = await tx
       .insert(jobs)
-      .values({ ...job, framing: job.framing ?? null, cut: job.cut ?? null, id: nanoid(10), state: 'queued', createdAt: new Date().toISOString() })
+      .values({
+        ...job,
+        framing: job.framing ?? null,
+        cut: job.cut ?? null,
+        id: nanoid(10),
+        state: 'queued',
+        createdAt: new Date().toISOString(),
+      })
       .returning();
     return row!;
   }
@@ -131,8 +170,11 @@ export class Runner {
 
   /** Writes that a job is stopped, with others that belong to it; {@link announce} follows. */
   async cancelIn(tx: Writer, id: string): Promise<JobRow | undefined> {
-    const [row] = await tx.update(jobs).set({ state: 'cancelled', finishedAt: new Date().toISOString(), etaSeconds: null })
-      .where(and(eq(jobs.id, id), or(eq(jobs.state, 'queued'), eq(jobs.state, 'running')))).returning();
+    const [row] = await tx
+      .update(jobs)
+      .set({ state: 'cancelled', finishedAt: new Date().toISOString(), etaSeconds: null })
+      .where(and(eq(jobs.id, id), or(eq(jobs.state, 'queued'), eq(jobs.state, 'running'))))
+      .returning();
     if (row) await this.work[row.kind]?.onEnd?.(tx, row);
     return row;
   }
@@ -140,8 +182,20 @@ export class Runner {
   /** Puts a job that failed or was cancelled back into the queue. */
   async retry(id: string): Promise<JobRow | undefined> {
     const row = await this.db.transaction(async (tx) => {
-      const [again] = await tx.update(jobs).set({ state: 'queued', problem: null, fraction: 0, stage: '', attempts: 0, startedAt: null, finishedAt: null, etaSeconds: null })
-        .where(and(eq(jobs.id, id), or(eq(jobs.state, 'failed'), eq(jobs.state, 'cancelled')))).returning();
+      const [again] = await tx
+        .update(jobs)
+        .set({
+          state: 'queued',
+          problem: null,
+          fraction: 0,
+          stage: '',
+          attempts: 0,
+          startedAt: null,
+          finishedAt: null,
+          etaSeconds: null,
+        })
+        .where(and(eq(jobs.id, id), or(eq(jobs.state, 'failed'), eq(jobs.state, 'cancelled'))))
+        .returning();
       if (again) await this.work[again.kind]?.onRetry?.(tx, again);
       return again;
     });
@@ -151,13 +205,19 @@ export class Runner {
 
   /** Starts again what failed for want of room on the disk. */
   async retryForRoom(): Promise<void> {
-    const rows = await this.db.select({ id: jobs.id }).from(jobs).where(and(eq(jobs.state, 'failed'), sql`json_extract(${jobs.problem}, '$.code') = 'disk-full'`));
+    const rows = await this.db
+      .select({ id: jobs.id })
+      .from(jobs)
+      .where(and(eq(jobs.state, 'failed'), sql`json_extract(${jobs.problem}, '$.code') = 'disk-full'`));
     for (const { id } of rows) await this.retry(id);
   }
 
   /** Ends every job about something that is being removed, and waits until none of them writes any more. */
   async forget(subjectIds: readonly string[]): Promise<void> {
-    const rows = await this.db.select({ id: jobs.id }).from(jobs).where(inArray(jobs.subjectId, [...subjectIds]));
+    const rows = await this.db
+      .select({ id: jobs.id })
+      .from(jobs)
+      .where(inArray(jobs.subjectId, [...subjectIds]));
     for (const { id } of rows) await this.cancel(id);
     await this.ended(rows.map((row) => row.id));
   }
@@ -169,7 +229,10 @@ export class Runner {
 
   /** Those that run here of the jobs about some things. */
   async runningAbout(subjectIds: readonly string[]): Promise<string[]> {
-    const rows = await this.db.select({ id: jobs.id }).from(jobs).where(inArray(jobs.subjectId, [...subjectIds]));
+    const rows = await this.db
+      .select({ id: jobs.id })
+      .from(jobs)
+      .where(inArray(jobs.subjectId, [...subjectIds]));
     return rows.map((row) => row.id).filter((id) => this.ends.has(id));
   }
 
@@ -192,16 +255,37 @@ export class Runner {
   private async takeOne(kind: JobKind): Promise<boolean> {
     const time = Date.now();
     const free = or(eq(jobs.state, 'queued'), and(eq(jobs.state, 'running'), lt(jobs.leaseUntil, time)));
-    const oldest = this.db.select({ id: jobs.id }).from(jobs).where(and(eq(jobs.kind, kind), free)).orderBy(asc(jobs.createdAt), asc(jobs.id)).limit(1);
+    const oldest = this.db
+      .select({ id: jobs.id })
+      .from(jobs)
+      .where(and(eq(jobs.kind, kind), free))
+      .orderBy(asc(jobs.createdAt), asc(jobs.id))
+      .limit(1);
     // One statement, so that two processes on one data folder cannot take the same job.
     // Only a death counts: a job that a server gave back when it was stopped is at its attempt still.
     const attempts = sql`case when ${jobs.state} = 'running' then ${jobs.attempts} + 1 else max(${jobs.attempts}, 1) end`;
-    const [row] = await this.db.update(jobs)
-      .set({ state: 'running', owner: this.owner, leaseUntil: time + leaseMs, attempts, startedAt: new Date(time).toISOString(), fraction: 0 })
-      .where(sql`${jobs.id} = (${oldest})`).returning();
+    const [row] = await this.db
+      .update(jobs)
+      .set({
+        state: 'running',
+        owner: this.owner,
+        leaseUntil: time + leaseMs,
+        attempts,
+        startedAt: new Date(time).toISOString(),
+        fraction: 0,
+      })
+      .where(sql`${jobs.id} = (${oldest})`)
+      .returning();
     if (!row) return false;
     if (row.attempts > maxAttempts) {
-      await this.finish(row, { state: 'failed', problem: { code: 'gave-up', sentence: `It was started ${maxAttempts} times and the server died each time.`, mend: 'Look at its log, then start it again.' } });
+      await this.finish(row, {
+        state: 'failed',
+        problem: {
+          code: 'gave-up',
+          sentence: `It was started ${maxAttempts} times and the server died each time.`,
+          mend: 'Look at its log, then start it again.',
+        },
+      });
       return true;
     }
     const end = this.run(row).finally(() => this.ends.delete(row.id));
@@ -224,10 +308,16 @@ export class Runner {
     };
     const beat = setInterval(() => {
       const { stage, fraction, etaSeconds, speed } = shown;
-      this.db.update(jobs).set({ leaseUntil: Date.now() + leaseMs, stage, fraction, etaSeconds, speed })
-        .where(and(eq(jobs.id, row.id), eq(jobs.state, 'running'), eq(jobs.owner, this.owner))).returning({ id: jobs.id })
+      this.db
+        .update(jobs)
+        .set({ leaseUntil: Date.now() + leaseMs, stage, fraction, etaSeconds, speed })
+        .where(and(eq(jobs.id, row.id), eq(jobs.state, 'running'), eq(jobs.owner, this.owner)))
+        .returning({ id: jobs.id })
         // The row was cancelled or taken over by another process: let go of it.
-        .then((held) => held.length || controller.abort(), (error: unknown) => this.log.warn({ err: error }, 'heartbeat missed'));
+        .then(
+          (held) => held.length || controller.abort(),
+          (error: unknown) => this.log.warn({ err: error }, 'heartbeat missed'),
+        );
     }, heartbeatMs);
     const show = setInterval(flush, 250);
     let outcome: Partial<JobRow>;
@@ -236,7 +326,13 @@ export class Runner {
         job: row,
         signal: controller.signal,
         progress: (p) => {
-          shown = { ...shown, stage: p.stage, fraction: p.fraction, etaSeconds: p.etaSeconds ?? null, speed: p.speed ?? 0 };
+          shown = {
+            ...shown,
+            stage: p.stage,
+            fraction: p.fraction,
+            etaSeconds: p.etaSeconds ?? null,
+            speed: p.speed ?? 0,
+          };
           dirty = true;
         },
       });
@@ -247,7 +343,13 @@ export class Runner {
       } else {
         this.log.error({ err: error, job: row.id }, 'job ended unexpectedly');
         if (isDiskFull(error)) this.onDiskFull();
-        const problem: Problem = isDiskFull(error) ? diskFullProblem : { code: 'unexpected', sentence: 'Something unexpected happened while this ran.', mend: 'Start it again; the server’s log tells more.' };
+        const problem: Problem = isDiskFull(error)
+          ? diskFullProblem
+          : {
+              code: 'unexpected',
+              sentence: 'Something unexpected happened while this ran.',
+              mend: 'Start it again; the server’s log tells more.',
+            };
         outcome = { state: 'failed', problem };
       }
     } finally {
@@ -262,8 +364,11 @@ export class Runner {
     const ended = change.state !== 'queued';
     const done = await this.persist(() =>
       this.db.transaction(async (tx) => {
-        const [written] = await tx.update(jobs).set({ ...change, etaSeconds: null, finishedAt: ended ? new Date().toISOString() : null })
-          .where(and(eq(jobs.id, row.id), eq(jobs.state, 'running'), eq(jobs.owner, this.owner))).returning();
+        const [written] = await tx
+          .update(jobs)
+          .set({ ...change, etaSeconds: null, finishedAt: ended ? new Date().toISOString() : null })
+          .where(and(eq(jobs.id, row.id), eq(jobs.state, 'running'), eq(jobs.owner, this.owner)))
+          .returning();
         if (written && written.state === 'failed') await this.work[row.kind]?.onEnd?.(tx, written);
         return written;
       }),

@@ -10,16 +10,23 @@ export function specBookRoutes(ws: Workspace): Router {
   const { db, events } = ws;
   const book = () => ({ outlets: ws.specs.outlets, refused: ws.specs.refused });
 
-  router.get('/spec-book', route(async (_req, res) => res.json(book())));
+  router.get(
+    '/spec-book',
+    route(async (_req, res) => res.json(book())),
+  );
 
-  router.post('/spec-book/files', route(async (req, res) => {
-    const { fileName, text } = bodyOf(newSpecBookSchema, req);
-    const added = await ws.specs.add(fileName, text);
-    if (!added.ok) refuse(422, added.problem.code, added.problem.sentence, added.problem.mend);
-    events.tell({ kind: 'spec-book' });
-    for (const { id } of await db.select({ id: productions.id }).from(productions)) events.tell({ kind: 'production', productionId: id });
-    res.json(book());
-  }));
+  router.post(
+    '/spec-book/files',
+    route(async (req, res) => {
+      const { fileName, text } = bodyOf(newSpecBookSchema, req);
+      const added = await ws.specs.add(fileName, text);
+      if (!added.ok) refuse(422, added.problem.code, added.problem.sentence, added.problem.mend);
+      events.tell({ kind: 'spec-book' });
+      for (const { id } of await db.select({ id: productions.id }).from(productions))
+        events.tell({ kind: 'production', productionId: id });
+      res.json(book());
+    }),
+  );
 
   return router;
 }

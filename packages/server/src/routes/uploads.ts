@@ -21,7 +21,8 @@ const reserveBytes = 200_000_000;
 function uploadProblem(status: number, { code, sentence, mend }: Problem) {
   return { status_code: status, body: JSON.stringify({ code, sentence, mend }) };
 }
-const problem = (status: number, code: string, sentence: string, mend = '') => uploadProblem(status, { code, sentence, mend });
+const problem = (status: number, code: string, sentence: string, mend = '') =>
+  uploadProblem(status, { code, sentence, mend });
 
 /** Uploads that are under way, with what each has still to bring: their room is promised. */
 class PromisedRoom {
@@ -65,11 +66,20 @@ class ArrivalStore extends FileStore {
 /** Resumable uploads by the open tus protocol. The last piece of a film turns it into a master. */
 export function uploadRoutes(ws: Workspace): RequestHandler {
   /** What became of an upload that is no longer the store's: its film has arrived. */
-  const arrived = async (id: string) => (await ws.db.select().from(arrivals).where(eq(arrivals.uploadId, id)))[0];
-  const store = new ArrivalStore({ directory: ws.storage.uploads, expirationPeriodInMilliseconds: keepUnfinishedMs }, arrived);
+  const arrived = async (id: string) =>
+    (await ws.db.select().from(arrivals).where(eq(arrivals.uploadId, id)))[0];
+  const store = new ArrivalStore(
+    { directory: ws.storage.uploads, expirationPeriodInMilliseconds: keepUnfinishedMs },
+    arrived,
+  );
   const promised = new PromisedRoom();
-  const bytesThere = (id: string) => store.getUpload(id).then((upload) => upload.offset, () => null);
-  const productionThere = async (id: string) => (await ws.db.select({ id: productions.id }).from(productions).where(eq(productions.id, id))).length > 0;
+  const bytesThere = (id: string) =>
+    store.getUpload(id).then(
+      (upload) => upload.offset,
+      () => null,
+    );
+  const productionThere = async (id: string) =>
+    (await ws.db.select({ id: productions.id }).from(productions).where(eq(productions.id, id))).length > 0;
   const removeUpload = async (id: string) => {
     promised.release(id);
     for (const name of [id, `${id}.json`]) await rm(join(ws.storage.uploads, name), { force: true });
@@ -84,15 +94,45 @@ export function uploadRoutes(ws: Workspace): RequestHandler {
     onUploadCreate: async (_request, upload) => {
       const { productionId, filename } = upload.metadata ?? {};
       const named = fileNameSchema.safeParse(filename ?? '');
-      if (!named.success) throw problem(400, 'bad-request', filename ? `The film’s name cannot be used: ${named.error.issues[0]!.message}.` : 'The upload does not name its file.');
-      if (upload.size === undefined) throw problem(400, 'bad-request', 'The upload does not say how long it is.', 'Send Upload-Length with the request that begins it.');
-      if (upload.size === 0) throw problem(422, 'empty-file', 'The file is empty: it holds no bytes at all.', 'Copy it again from where it was made.');
-      if (!(await productionThere(productionId ?? ''))) throw problem(404, 'not-found', 'That production is not here any more.', 'Open another and drop the film there.');
+      if (!named.success)
+        throw problem(
+          400,
+          'bad-request',
+          filename
+            ? `The film’s name cannot be used: ${named.error.issues[0]!.message}.`
+            : 'The upload does not name its file.',
+        );
+      if (upload.size === undefined)
+        throw problem(
+          400,
+          'bad-request',
+          'The upload does not say how long it is.',
+          'Send Upload-Length with the request that begins it.',
+        );
+      if (upload.size === 0)
+        throw problem(
+          422,
+          'empty-file',
+          'The file is empty: it holds no bytes at all.',
+          'Copy it again from where it was made.',
+        );
+      if (!(await productionThere(productionId ?? '')))
+        throw problem(
+          404,
+          'not-found',
+          'That production is not here any more.',
+          'Open another and drop the film there.',
+        );
       const free = await ws.freeBytes();
       const spoken = await promised.missing(bytesThere);
       if (free - spoken < upload.size + reserveBytes) {
         const others = spoken > 0 ? ` (${bytesLabel(spoken)} of it for other films on their way)` : '';
-        throw problem(507, 'disk-full', `The film is ${bytesLabel(upload.size)} and the disk has ${bytesLabel(free)} free${others}.`, 'Free some space on the server and drop it again.');
+        throw problem(
+          507,
+          'disk-full',
+          `The film is ${bytesLabel(upload.size)} and the disk has ${bytesLabel(free)} free${others}.`,
+          'Free some space on the server and drop it again.',
+        );
       }
       promised.promise(upload.id, upload.size);
       return {};
@@ -102,12 +142,28 @@ export function uploadRoutes(ws: Workspace): RequestHandler {
       const path = join(ws.storage.uploads, upload.id);
       if (!(await productionThere(productionId ?? ''))) {
         await removeUpload(upload.id);
-        throw problem(404, 'not-found', 'That production was removed meanwhile.', 'Drop the film on another.');
+        throw problem(
+          404,
+          'not-found',
+          'That production was removed meanwhile.',
+          'Drop the film on another.',
+        );
       }
       try {
-        const master = await takeUpload(ws, { id: upload.id, path, productionId: productionId!, fileName: filename ?? 'film', bytes: upload.size ?? upload.offset, replaces: replaces ?? undefined });
+        const master = await takeUpload(ws, {
+          id: upload.id,
+          path,
+          productionId: productionId!,
+          fileName: filename ?? 'film',
+          bytes: upload.size ?? upload.offset,
+          replaces: replaces ?? undefined,
+        });
         await removeUpload(upload.id); // the store's own note about the upload; its bytes have moved
-        return { status_code: 200, headers: { 'Content-Type': 'application/json' }, body: JSON.stringify(master) };
+        return {
+          status_code: 200,
+          headers: { 'Content-Type': 'application/json' },
+          body: JSON.stringify(master),
+        };
       } catch (error) {
         if (error instanceof NotReplaced) {
           await removeUpload(upload.id);
@@ -125,7 +181,14 @@ export function uploadRoutes(ws: Workspace): RequestHandler {
       if (status >= 500) ws.log.error({ err: error }, 'an upload failed');
       return status === 404 || status === 410
         ? problem(status, 'not-found', 'That upload is not here any more.', 'Drop the film again.')
-        : problem(status, 'upload-refused', status >= 500 ? 'Something unexpected happened while the film came in.' : `The upload was refused: ${'body' in error ? error.body.trim() : error.message}.`, 'Drop the film again: it goes on where it stopped.');
+        : problem(
+            status,
+            'upload-refused',
+            status >= 500
+              ? 'Something unexpected happened while the film came in.'
+              : `The upload was refused: ${'body' in error ? error.body.trim() : error.message}.`,
+            'Drop the film again: it goes on where it stopped.',
+          );
     },
   });
 
@@ -146,7 +209,12 @@ export function uploadRoutes(ws: Workspace): RequestHandler {
       const film = await arrived(id);
       if (film) {
         const master = await masterView(ws, film.masterId);
-        response.set({ 'Tus-Resumable': '1.0.0', 'Upload-Offset': String(film.bytes), 'Upload-Length': String(film.bytes), 'Cache-Control': 'no-store' });
+        response.set({
+          'Tus-Resumable': '1.0.0',
+          'Upload-Offset': String(film.bytes),
+          'Upload-Length': String(film.bytes),
+          'Cache-Control': 'no-store',
+        });
         return void response.status(200).json(master ?? null);
       }
     }

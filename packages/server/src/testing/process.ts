@@ -23,19 +23,37 @@ export interface ServerProcess {
 }
 
 function launch(dataDir: string, env: Record<string, string>): { child: ChildProcess; words: () => string } {
-  const child = spawn('node', ['--import', join(root, 'node_modules/tsx/dist/loader.mjs'), join(root, 'packages/server/src/main.ts')], {
-    env: { ...process.env, NODE_OPTIONS: '', MIVVY_DATA: dataDir, MIVVY_PORT: '0', MIVVY_LOOKING: 'when-asked', TSX_TSCONFIG_PATH: join(root, 'tsconfig.json'), ...env },
-    stdio: ['ignore', 'ignore', 'pipe'],
-  });
+  const child = spawn(
+    'node',
+    ['--import', join(root, 'node_modules/tsx/dist/loader.mjs'), join(root, 'packages/server/src/main.ts')],
+    {
+      env: {
+        ...process.env,
+        NODE_OPTIONS: '',
+        MIVVY_DATA: dataDir,
+        MIVVY_PORT: '0',
+        MIVVY_LOOKING: 'when-asked',
+        TSX_TSCONFIG_PATH: join(root, 'tsconfig.json'),
+        ...env,
+      },
+      stdio: ['ignore', 'ignore', 'pipe'],
+    },
+  );
   let words = '';
   child.stderr!.on('data', (chunk: Buffer) => (words += chunk.toString()));
   return { child, words: () => words };
 }
 
-const ended = (child: ChildProcess): Promise<number | null> => (child.exitCode !== null || child.signalCode !== null ? Promise.resolve(child.exitCode) : new Promise((end) => child.once('exit', (code) => end(code))));
+const ended = (child: ChildProcess): Promise<number | null> =>
+  child.exitCode !== null || child.signalCode !== null
+    ? Promise.resolve(child.exitCode)
+    : new Promise((end) => child.once('exit', (code) => end(code)));
 
 /** Starts a server and waits until it answers. */
-export async function startProcess(dataDir: string, env: Record<string, string> = {}): Promise<ServerProcess> {
+export async function startProcess(
+  dataDir: string,
+  env: Record<string, string> = {},
+): Promise<ServerProcess> {
   const addressFile = join(dataDir, 'server.json');
   await rm(addressFile, { force: true });
   const { child, words } = launch(dataDir, env);
@@ -46,11 +64,23 @@ export async function startProcess(dataDir: string, env: Record<string, string> 
   });
   const base = `http://127.0.0.1:${port}`;
   return {
-    child, base, words,
+    child,
+    base,
+    words,
     call: async (method, path, body) => {
-      const answer = await fetch(`${base}/api${path}`, { method, ...(body === undefined ? {} : { headers: { 'Content-Type': 'application/json' }, body: JSON.stringify(body) }) });
+      const answer = await fetch(`${base}/api${path}`, {
+        method,
+        ...(body === undefined
+          ? {}
+          : { headers: { 'Content-Type': 'application/json' }, body: JSON.stringify(body) }),
+      });
       const text = await answer.text();
-      return { status: answer.status, body: (/json/.test(answer.headers.get('content-type') ?? '') && text ? JSON.parse(text) : text) as never };
+      return {
+        status: answer.status,
+        body: (/json/.test(answer.headers.get('content-type') ?? '') && text
+          ? JSON.parse(text)
+          : text) as never,
+      };
     },
     kill: async () => {
       child.kill('SIGKILL');
@@ -70,7 +100,10 @@ export async function startRefused(dataDir: string): Promise<{ code: number | nu
   return { code, words: words() };
 }
 
-const sumOf = async (path: string) => createHash('sha256').update(await readFile(path)).digest('hex');
+const sumOf = async (path: string) =>
+  createHash('sha256')
+    .update(await readFile(path))
+    .digest('hex');
 
 async function filesBelow(dir: string): Promise<string[]> {
   const entries = await readdir(dir, { recursive: true, withFileTypes: true }).catch(() => []);
@@ -97,10 +130,12 @@ export async function faultsOf(dataDir: string): Promise<string[]> {
   const faults: string[] = [];
   const client = createClient({ url: pathToFileURL(join(dataDir, 'mivvy.sqlite')).href });
   try {
-    const rows = async (sql: string) => (await client.execute(sql)).rows as unknown as Record<string, string>[];
+    const rows = async (sql: string) =>
+      (await client.execute(sql)).rows as unknown as Record<string, string>[];
     const integrity = (await rows('PRAGMA integrity_check'))[0]?.integrity_check;
     if (integrity !== 'ok') faults.push(`integrity: ${integrity}`);
-    for (const row of await rows('PRAGMA foreign_key_check')) faults.push(`a row refers to nothing: ${JSON.stringify(row)}`);
+    for (const row of await rows('PRAGMA foreign_key_check'))
+      faults.push(`a row refers to nothing: ${JSON.stringify(row)}`);
 
     const owned = new Map<string, string>();
     const belongs = async (table: string, row: Record<string, string>) => {
@@ -109,25 +144,47 @@ export async function faultsOf(dataDir: string): Promise<string[]> {
       if (other) faults.push(`${table} ${row.id} and ${other} have one file`);
       owned.set(path, `${table} ${row.id}`);
       if (!existsSync(path)) faults.push(`the file of ${table} ${row.id} is not there`);
-      else if (row.sha256 !== null && (await sumOf(path)) !== row.sha256) faults.push(`the file of ${table} ${row.id} is another`);
+      else if (row.sha256 !== null && (await sumOf(path)) !== row.sha256)
+        faults.push(`the file of ${table} ${row.id} is another`);
     };
-    for (const row of await rows('select id, path, sha256 from deliverables')) await belongs('deliverable', row);
-    for (const row of await rows("select id, path, sha256 from masters where origin = 'upload'")) await belongs('master', row);
-    for (const { n, name_key: key } of await rows('select count(*) n, name_key from deliverables group by production_id, name_key')) if (Number(n) > 1 || key === null) faults.push(`${n} files are called ${key}`);
+    for (const row of await rows('select id, path, sha256 from deliverables'))
+      await belongs('deliverable', row);
+    for (const row of await rows("select id, path, sha256 from masters where origin = 'upload'"))
+      await belongs('master', row);
+    for (const { n, name_key: key } of await rows(
+      'select count(*) n, name_key from deliverables group by production_id, name_key',
+    ))
+      if (Number(n) > 1 || key === null) faults.push(`${n} files are called ${key}`);
 
     for (const folder of ['exports', 'originals']) {
-      for (const file of await filesBelow(join(dataDir, folder))) if (!owned.has(file)) faults.push(`${relative(dataDir, file)} belongs to nothing`);
+      for (const file of await filesBelow(join(dataDir, folder)))
+        if (!owned.has(file)) faults.push(`${relative(dataDir, file)} belongs to nothing`);
     }
-    const waiting = new Set((await filesBelow(join(dataDir, 'uploads'))).filter((f) => f.endsWith('.json')).map((f) => f.slice(0, -5)));
-    for (const file of await filesBelow(join(dataDir, 'uploads'))) if (!waiting.has(file.replace(/\.json$/, ''))) faults.push(`${relative(dataDir, file)} belongs to nothing`);
-    for (const file of await filesBelow(join(dataDir, 'work'))) faults.push(`${relative(dataDir, file)} was left`);
+    const waiting = new Set(
+      (await filesBelow(join(dataDir, 'uploads')))
+        .filter((f) => f.endsWith('.json'))
+        .map((f) => f.slice(0, -5)),
+    );
+    for (const file of await filesBelow(join(dataDir, 'uploads')))
+      if (!waiting.has(file.replace(/\.json$/, '')))
+        faults.push(`${relative(dataDir, file)} belongs to nothing`);
+    for (const file of await filesBelow(join(dataDir, 'work')))
+      faults.push(`${relative(dataDir, file)} was left`);
     const masters = new Set((await rows('select id from masters')).map((row) => row.id!));
-    for (const entry of await readdir(join(dataDir, 'stills'))) if (!masters.has(entry.split('.')[0]!)) faults.push(`stills/${entry} belongs to nothing`);
-    for (const file of await filesBelow(join(dataDir, 'stills'))) if (file.includes('.part')) faults.push(`${relative(dataDir, file)} is half a picture`);
+    for (const entry of await readdir(join(dataDir, 'stills')))
+      if (!masters.has(entry.split('.')[0]!)) faults.push(`stills/${entry} belongs to nothing`);
+    for (const file of await filesBelow(join(dataDir, 'stills')))
+      if (file.includes('.part')) faults.push(`${relative(dataDir, file)} is half a picture`);
     const jobs = new Set((await rows('select id from jobs')).map((row) => `${row.id}.log`));
-    for (const entry of await readdir(join(dataDir, 'logs'))) if (entry !== 'server.log' && !jobs.has(entry)) faults.push(`logs/${entry} belongs to nothing`);
-    const subjects = new Set([...masters, ...(await rows('select id from versions')).map((r) => r.id!), ...(await rows('select id from cuts')).map((r) => r.id!)]);
-    for (const row of await rows('select distinct subject_id from changes')) if (!subjects.has(row.subject_id!)) faults.push(`changes of ${row.subject_id} that is gone`);
+    for (const entry of await readdir(join(dataDir, 'logs')))
+      if (entry !== 'server.log' && !jobs.has(entry)) faults.push(`logs/${entry} belongs to nothing`);
+    const subjects = new Set([
+      ...masters,
+      ...(await rows('select id from versions')).map((r) => r.id!),
+      ...(await rows('select id from cuts')).map((r) => r.id!),
+    ]);
+    for (const row of await rows('select distinct subject_id from changes'))
+      if (!subjects.has(row.subject_id!)) faults.push(`changes of ${row.subject_id} that is gone`);
   } finally {
     client.close();
   }

@@ -10,22 +10,47 @@ import { openWorkspace, type OpenOptions } from '../open.ts';
 /** A server on a data folder of its own, for one test file. */
 export async function testServer(over: Partial<OpenOptions> = {}) {
   const dir = over.dataDir ?? (await mkdtemp(join(tmpdir(), 'mivvy server ')));
-  const ws = await openWorkspace({ dataDir: dir, log: pino({ level: 'silent' }), looking: 'when-asked', detector: false, ...over });
+  const ws = await openWorkspace({
+    dataDir: dir,
+    log: pino({ level: 'silent' }),
+    looking: 'when-asked',
+    detector: false,
+    ...over,
+  });
   const server = createApp(ws).listen(0, '127.0.0.1');
   await new Promise((resolve) => server.once('listening', resolve));
   const address = server.address();
   const base = `http://127.0.0.1:${typeof address === 'object' && address ? address.port : 0}`;
   const call = async (method: string, path: string, body?: unknown, headers: Record<string, string> = {}) => {
-    const answer = await fetch(`${base}/api${path}`, { method, headers: { ...(body === undefined ? {} : { 'Content-Type': 'application/json' }), ...headers }, ...(body === undefined ? {} : { body: JSON.stringify(body) }) });
+    const answer = await fetch(`${base}/api${path}`, {
+      method,
+      headers: { ...(body === undefined ? {} : { 'Content-Type': 'application/json' }), ...headers },
+      ...(body === undefined ? {} : { body: JSON.stringify(body) }),
+    });
     const text = await answer.text();
-    return { status: answer.status, body: (text && /json/.test(answer.headers.get('content-type') ?? '') ? JSON.parse(text) : text) as never, headers: answer.headers };
+    return {
+      status: answer.status,
+      body: (text && /json/.test(answer.headers.get('content-type') ?? '')
+        ? JSON.parse(text)
+        : text) as never,
+      headers: answer.headers,
+    };
   };
   return {
-    dir, ws, base, call,
+    dir,
+    ws,
+    base,
+    call,
     /** Asks and parses; anything but success is a failed test. */
-    async get<S extends z.ZodType>(schema: S, method: string, path: string, body?: unknown): Promise<z.infer<S>> {
+    async get<S extends z.ZodType>(
+      schema: S,
+      method: string,
+      path: string,
+      body?: unknown,
+    ): Promise<z.infer<S>> {
       const answer = await call(method, path, body);
-      if (answer.status >= 300) throw new Error(`${method} ${path}: ${answer.status} ${JSON.stringify(answer.body)}`);
+      if (answer.status >= 300)
+        throw new Error(`${method} ${path}: ${answer.status} ${JSON.stringify(answer.body)}`);
       return schema.parse(answer.body);
     },
     async stop(keep = false) {
@@ -40,7 +65,30 @@ export type TestServer = Awaited<ReturnType<typeof testServer>>;
 
 /** A small film for tests, with sound. */
 export async function smallFilm(path: string, seconds = 2): Promise<void> {
-  await execa('ffmpeg', ['-v', 'error', '-y', '-f', 'lavfi', '-i', `testsrc2=s=320x180:r=25:d=${seconds}`, '-f', 'lavfi', '-i', `sine=440:d=${seconds}`, '-c:v', 'libx264', '-preset', 'ultrafast', '-pix_fmt', 'yuv420p', '-c:a', 'aac', '-f', 'mp4', path]);
+  await execa('ffmpeg', [
+    '-v',
+    'error',
+    '-y',
+    '-f',
+    'lavfi',
+    '-i',
+    `testsrc2=s=320x180:r=25:d=${seconds}`,
+    '-f',
+    'lavfi',
+    '-i',
+    `sine=440:d=${seconds}`,
+    '-c:v',
+    'libx264',
+    '-preset',
+    'ultrafast',
+    '-pix_fmt',
+    'yuv420p',
+    '-c:a',
+    'aac',
+    '-f',
+    'mp4',
+    path,
+  ]);
 }
 
 /** Waits until something is true, at most a minute. */
@@ -56,10 +104,39 @@ export async function until<T>(look: () => Promise<T | undefined | false>): Prom
 
 /** A book with quick placements. */
 export const quickBook = JSON.stringify({
-  format: 'mivvy-spec-book', version: 1,
-  outlets: [{ id: 'quick', name: 'Quick', placements: [
-    { id: 'quick-tall', name: 'Tall', frame: { width: 90, height: 160 }, container: 'mp4', video: { codec: 'h264', rate: { mode: 'quality', crf: 30 } }, audio: null },
-    { id: 'quick-square', name: 'Square', frame: { width: 120, height: 120 }, container: 'mp4', video: { codec: 'h264', rate: { mode: 'quality', crf: 30 } }, audio: null },
-    { id: 'quick-short', name: 'Short', frame: { width: 120, height: 120 }, duration: { maxSeconds: 1 }, container: 'mp4', video: { codec: 'h264', rate: { mode: 'quality', crf: 30 } }, audio: null },
-  ] }],
+  format: 'mivvy-spec-book',
+  version: 1,
+  outlets: [
+    {
+      id: 'quick',
+      name: 'Quick',
+      placements: [
+        {
+          id: 'quick-tall',
+          name: 'Tall',
+          frame: { width: 90, height: 160 },
+          container: 'mp4',
+          video: { codec: 'h264', rate: { mode: 'quality', crf: 30 } },
+          audio: null,
+        },
+        {
+          id: 'quick-square',
+          name: 'Square',
+          frame: { width: 120, height: 120 },
+          container: 'mp4',
+          video: { codec: 'h264', rate: { mode: 'quality', crf: 30 } },
+          audio: null,
+        },
+        {
+          id: 'quick-short',
+          name: 'Short',
+          frame: { width: 120, height: 120 },
+          duration: { maxSeconds: 1 },
+          container: 'mp4',
+          video: { codec: 'h264', rate: { mode: 'quality', crf: 30 } },
+          audio: null,
+        },
+      ],
+    },
+  ],
 });

@@ -13,13 +13,19 @@ export class RequestProblem extends Error {
   }
 }
 
-const unreachable: Problem = { code: 'unreachable', sentence: 'The server cannot be reached.', mend: 'Check that Mivvy is still running; this page goes on by itself when it is.' };
+const unreachable: Problem = {
+  code: 'unreachable',
+  sentence: 'The server cannot be reached.',
+  mend: 'Check that Mivvy is still running; this page goes on by itself when it is.',
+};
 
 async function send(path: string, method: string, body: unknown, signal?: AbortSignal): Promise<Response> {
   const answer = await fetch(`/api${path}`, {
     method,
     ...(signal ? { signal } : {}),
-    ...(body === undefined ? {} : { body: JSON.stringify(body), headers: { 'Content-Type': 'application/json' } }),
+    ...(body === undefined
+      ? {}
+      : { body: JSON.stringify(body), headers: { 'Content-Type': 'application/json' } }),
   }).catch((error: unknown) => {
     if ((error as Error).name === 'AbortError') throw error;
     throw new RequestProblem(unreachable, 0);
@@ -30,12 +36,21 @@ async function send(path: string, method: string, body: unknown, signal?: AbortS
 }
 
 /** Asks the API and parses its answer. */
-export async function ask<S extends z.ZodType>(schema: S, path: string, signal?: AbortSignal): Promise<z.infer<S>> {
+export async function ask<S extends z.ZodType>(
+  schema: S,
+  path: string,
+  signal?: AbortSignal,
+): Promise<z.infer<S>> {
   return schema.parse(await (await send(path, 'GET', undefined, signal)).json());
 }
 
 /** Tells the API to do something and parses what it answers. */
-export async function tell<S extends z.ZodType>(schema: S, method: 'POST' | 'PATCH', path: string, body: unknown = {}): Promise<z.infer<S>> {
+export async function tell<S extends z.ZodType>(
+  schema: S,
+  method: 'POST' | 'PATCH',
+  path: string,
+  body: unknown = {},
+): Promise<z.infer<S>> {
   return schema.parse(await (await send(path, method, body)).json());
 }
 
@@ -47,6 +62,15 @@ export async function remove(path: string): Promise<void> {
 /** What went wrong, whatever was thrown. */
 export function problemOf(error: unknown): Problem {
   if (error instanceof RequestProblem) return error.problem;
-  if (error instanceof z.ZodError) return { code: 'unexpected-answer', sentence: 'The server answered in a way that this page does not understand.', mend: 'Reload the page; it may be from an older release.' };
-  return { code: 'unexpected', sentence: 'Something unexpected happened on this page.', mend: 'Reload it; nothing on the server was changed.' };
+  if (error instanceof z.ZodError)
+    return {
+      code: 'unexpected-answer',
+      sentence: 'The server answered in a way that this page does not understand.',
+      mend: 'Reload the page; it may be from an older release.',
+    };
+  return {
+    code: 'unexpected',
+    sentence: 'Something unexpected happened on this page.',
+    mend: 'Reload it; nothing on the server was changed.',
+  };
 }

@@ -22,13 +22,18 @@ const listeners = new Set<() => void>();
 let nextKey = 1;
 
 function change(key: number, patch: Partial<Arriving> | null): void {
-  list = patch ? list.map((a) => (a.key === key ? { ...a, ...patch } : a)) : list.filter((a) => a.key !== key);
+  list = patch
+    ? list.map((a) => (a.key === key ? { ...a, ...patch } : a))
+    : list.filter((a) => a.key !== key);
   listeners.forEach((tell) => tell());
 }
 
 /** The films on their way to a production. */
 export function useArriving(productionId: string): Arriving[] {
-  const all = useSyncExternalStore((tell) => (listeners.add(tell), () => listeners.delete(tell)), () => list);
+  const all = useSyncExternalStore(
+    (tell) => (listeners.add(tell), () => listeners.delete(tell)),
+    () => list,
+  );
   return all.filter((a) => a.productionId === productionId);
 }
 
@@ -42,13 +47,29 @@ function problemFrom(error: Error): Problem {
       // not one of our own answers
     }
   }
-  return { code: 'upload-broken', sentence: 'The connection to the server was lost.', mend: 'Drop the film again: it goes on where it stopped.' };
+  return {
+    code: 'upload-broken',
+    sentence: 'The connection to the server was lost.',
+    mend: 'Drop the film again: it goes on where it stopped.',
+  };
 }
 
 /** Sends a film, to stand beside the others or in the place of one; a broken connection is taken up again by itself, also after a reload when the film is dropped again. */
 export async function sendFilm(file: File, productionId: string, replaces?: string): Promise<void> {
   const key = nextKey++;
-  list = [...list, { key, productionId, name: file.name, bytes: file.size, sent: 0, secondsLeft: null, state: 'sending', problem: null }];
+  list = [
+    ...list,
+    {
+      key,
+      productionId,
+      name: file.name,
+      bytes: file.size,
+      sent: 0,
+      secondsLeft: null,
+      state: 'sending',
+      problem: null,
+    },
+  ];
   listeners.forEach((tell) => tell());
   let marks: { at: number; sent: number }[] = [];
   const upload = new Upload(file, {
@@ -56,7 +77,8 @@ export async function sendFilm(file: File, productionId: string, replaces?: stri
     metadata: { filename: file.name, productionId, ...(replaces ? { replaces } : {}) },
     retryDelays: [0, 500, 1000, 2000, 4000, 8000, 8000, 8000, 8000, 8000],
     // The same film dropped on another production is another upload.
-    fingerprint: async () => ['mivvy', productionId, replaces ?? '', file.name, file.size, file.lastModified].join('|'),
+    fingerprint: async () =>
+      ['mivvy', productionId, replaces ?? '', file.name, file.size, file.lastModified].join('|'),
     removeFingerprintOnSuccess: true,
     onShouldRetry: (error) => {
       const status = error.originalResponse?.getStatus() ?? 0;
@@ -85,7 +107,10 @@ export async function sendFilm(file: File, productionId: string, replaces?: stri
 
 /** Gives an upload up, or clears one that failed. */
 export function dropUpload(key: number): void {
-  void uploads.get(key)?.abort(true).catch(() => undefined);
+  void uploads
+    .get(key)
+    ?.abort(true)
+    .catch(() => undefined);
   uploads.delete(key);
   change(key, null);
 }

@@ -11,15 +11,54 @@ interface Option<T extends string> {
 }
 
 /** A part of a sentence that can be changed where it stands, out of a few. */
-export function Choice<T extends string>({ label, value, shown, options, onChange }: { label: string; value: T; shown: ReactNode; options: readonly Option<T>[]; onChange: (value: T) => void }) {
+export function Choice<T extends string>({
+  label,
+  value,
+  shown,
+  options,
+  onChange,
+}: {
+  label: string;
+  value: T;
+  shown: ReactNode;
+  options: readonly Option<T>[];
+  onChange: (value: T) => void;
+}) {
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   return (
     <>
-      <button className="fix" aria-label={`${label}: change`} aria-haspopup="menu" onClick={(event) => setAnchor(event.currentTarget)}>{shown}</button>
-      <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)} slotProps={{ list: { 'aria-label': label } }}>
+      <button
+        className="fix"
+        aria-label={`${label}: change`}
+        aria-haspopup="menu"
+        onClick={(event) => setAnchor(event.currentTarget)}
+      >
+        {shown}
+      </button>
+      <Menu
+        open={anchor !== null}
+        anchorEl={anchor}
+        onClose={() => setAnchor(null)}
+        slotProps={{ list: { 'aria-label': label } }}
+      >
         {options.map((o) => (
-          <MenuItem key={o.value} selected={o.value === value} sx={{ fontSize: 13, minHeight: 36, maxWidth: 340, whiteSpace: 'normal' }} onClick={() => { setAnchor(null); if (o.value !== value) onChange(o.value); }}>
-            <span>{o.name}{o.more && <span className="quiet" style={{ display: 'block', fontSize: 12 }}>{o.more}</span>}</span>
+          <MenuItem
+            key={o.value}
+            selected={o.value === value}
+            sx={{ fontSize: 13, minHeight: 36, maxWidth: 340, whiteSpace: 'normal' }}
+            onClick={() => {
+              setAnchor(null);
+              if (o.value !== value) onChange(o.value);
+            }}
+          >
+            <span>
+              {o.name}
+              {o.more && (
+                <span className="quiet" style={{ display: 'block', fontSize: 12 }}>
+                  {o.more}
+                </span>
+              )}
+            </span>
           </MenuItem>
         ))}
       </Menu>

@@ -7,7 +7,8 @@ export function DiskNote() {
   if (!disk?.full) return null;
   return (
     <p className="disknote" role="alert">
-      <b>The disk is full.</b> {bytesLabel(disk.freeBytes)} are free: nothing new is written until there is room, and nothing that is there is lost. Work goes on by itself then.
+      <b>The disk is full.</b> {bytesLabel(disk.freeBytes)} are free: nothing new is written until there is
+      room, and nothing that is there is lost. Work goes on by itself then.
     </p>
   );
 }

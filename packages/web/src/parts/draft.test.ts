@@ -5,12 +5,27 @@ import { RequestProblem } from '../api/client.ts';
 import { Draft } from './draft.ts';
 
 const pose = (x: number) => ({ x, y: 0.5, zoom: 1 });
-const at = (framing: Framing) => poseOfMove(stretchAt(framing, 0).move, 0, { width: 1000, height: 1000 }, { width: 1, height: 1000 }).x;
+const at = (framing: Framing) =>
+  poseOfMove(stretchAt(framing, 0).move, 0, { width: 1000, height: 1000 }, { width: 1, height: 1000 }).x;
 
 function version(revision: number, x = 0.5): Version {
   return {
-    id: 'version001', productionId: 'production1', masterId: 'master0001', tag: 'A', cutId: null, placementId: 'tall', outlet: null, placement: null,
-    framing: heldFraming(pose(x)), revision, accepted: [], can: { undo: false, redo: false }, standing: 'to-make', behind: [], deliverable: null, updatedAt: '2026-11-24T00:00:00.000Z',
+    id: 'version001',
+    productionId: 'production1',
+    masterId: 'master0001',
+    tag: 'A',
+    cutId: null,
+    placementId: 'tall',
+    outlet: null,
+    placement: null,
+    framing: heldFraming(pose(x)),
+    revision,
+    accepted: [],
+    can: { undo: false, redo: false },
+    standing: 'to-make',
+    behind: [],
+    deliverable: null,
+    updatedAt: '2026-11-24T00:00:00.000Z',
   };
 }
 
@@ -24,7 +39,11 @@ function hand() {
     valueOf: (base) => base.framing,
     save: (base, framing) => {
       sent.push({ revision: base.revision, x: at(framing) });
-      return new Promise((resolve, reject) => answers.push((answer) => (answer === 'ok' ? resolve(version(base.revision + 1, at(framing))) : reject(answer))));
+      return new Promise((resolve, reject) =>
+        answers.push((answer) =>
+          answer === 'ok' ? resolve(version(base.revision + 1, at(framing))) : reject(answer),
+        ),
+      );
     },
     onOvertaken: (sentence) => overtaken.push(sentence),
     onFailed: (sentence) => failed.push(sentence),
@@ -78,7 +97,12 @@ describe('a framing in the hand', () => {
     const { draft, overtaken, answer } = hand();
     draft.take(heldFraming(pose(0.1)));
     await jest.advanceTimersByTimeAsync(400);
-    await answer(new RequestProblem({ code: 'changed-elsewhere', sentence: 'Changed elsewhere.', mend: 'Look again.' }, 409));
+    await answer(
+      new RequestProblem(
+        { code: 'changed-elsewhere', sentence: 'Changed elsewhere.', mend: 'Look again.' },
+        409,
+      ),
+    );
     expect(overtaken).toEqual(['Changed elsewhere. Look again.']);
     expect(draft.snapshot()).toMatchObject({ draft: null, saving: 'saved' });
   });

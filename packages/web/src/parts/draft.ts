@@ -80,7 +80,9 @@ export class Draft<Base extends { revision: number }, Value> {
     try {
       this.base = await this.doors.save(this.base, wanted);
       const done = this.state.draft === wanted;
-      this.set(done ? { shown: this.doors.valueOf(this.base), draft: null, saving: 'saved' } : { saving: 'waiting' });
+      this.set(
+        done ? { shown: this.doors.valueOf(this.base), draft: null, saving: 'saved' } : { saving: 'waiting' },
+      );
       // A change that came while this one was on its way is saved next.
       if (!done) this.saveAfter(restMs);
     } catch (error) {

@@ -3,7 +3,16 @@ import TextField from '@mui/material/TextField';
 import { useState, type ReactNode } from 'react';
 
 /** A number inside a sentence that can be changed where it stands. */
-export function EditableNumber({ label, value, shown, min, max, step = 1, unit, onChange }: {
+export function EditableNumber({
+  label,
+  value,
+  shown,
+  min,
+  max,
+  step = 1,
+  unit,
+  onChange,
+}: {
   label: string;
   value: number;
   shown: ReactNode;
@@ -21,11 +30,39 @@ export function EditableNumber({ label, value, shown, min, max, step = 1, unit, 
   const close = () => setAnchor(null);
   return (
     <>
-      <button className="fix" aria-label={`${label}: change`} onClick={(event) => { setText(String(round(value))); setAnchor(event.currentTarget); }}>{shown}</button>
-      <Popover open={anchor !== null} anchorEl={anchor} onClose={close} anchorOrigin={{ vertical: 'bottom', horizontal: 'left' }}>
-        <form style={{ padding: 14, width: 220 }} onSubmit={(event) => { event.preventDefault(); if (!wrong) { onChange(number); close(); } }}>
+      <button
+        className="fix"
+        aria-label={`${label}: change`}
+        onClick={(event) => {
+          setText(String(round(value)));
+          setAnchor(event.currentTarget);
+        }}
+      >
+        {shown}
+      </button>
+      <Popover
+        open={anchor !== null}
+        anchorEl={anchor}
+        onClose={close}
+        anchorOrigin={{ vertical: 'bottom', horizontal: 'left' }}
+      >
+        <form
+          style={{ padding: 14, width: 220 }}
+          onSubmit={(event) => {
+            event.preventDefault();
+            if (!wrong) {
+              onChange(number);
+              close();
+            }
+          }}
+        >
           <TextField
-            label={label} value={text} autoFocus fullWidth error={wrong} onFocus={(event) => event.target.select()}
+            label={label}
+            value={text}
+            autoFocus
+            fullWidth
+            error={wrong}
+            onFocus={(event) => event.target.select()}
             onChange={(event) => setText(event.target.value)}
             helperText={`${round(min)} to ${round(max)} ${unit}`}
             slotProps={{ htmlInput: { inputMode: 'decimal', step } }}

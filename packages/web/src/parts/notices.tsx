@@ -5,7 +5,15 @@ import type { Problem } from '@mivvy/core';
 import { problemOf } from '../api/client.ts';
 
 /** What stands where there is nothing yet: what it is for, and the first thing to do. */
-export function Empty({ title, children, action }: { title: string; children?: ReactNode; action?: ReactNode }) {
+export function Empty({
+  title,
+  children,
+  action,
+}: {
+  title: string;
+  children?: ReactNode;
+  action?: ReactNode;
+}) {
   return (
     <div className="empty">
       <h2>{title}</h2>
@@ -29,7 +37,16 @@ export function Loading({ what }: { what: string }) {
 export function Failed({ error, onRetry }: { error: unknown; onRetry?: () => void }) {
   const problem = problemOf(error);
   return (
-    <Empty title={problem.sentence} action={onRetry && <Button variant="outlined" onClick={onRetry}>Try again</Button>}>
+    <Empty
+      title={problem.sentence}
+      action={
+        onRetry && (
+          <Button variant="outlined" onClick={onRetry}>
+            Try again
+          </Button>
+        )
+      }
+    >
       {problem.mend}
     </Empty>
   );

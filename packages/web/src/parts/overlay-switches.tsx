@@ -27,11 +27,29 @@ export function useOverlays(): [Overlays, (change: Partial<Overlays>) => void] {
 }
 
 /** The two switches, as words that can be clicked. */
-export function OverlaySwitches({ overlays, onChange }: { overlays: Overlays; onChange: (change: Partial<Overlays>) => void }) {
+export function OverlaySwitches({
+  overlays,
+  onChange,
+}: {
+  overlays: Overlays;
+  onChange: (change: Partial<Overlays>) => void;
+}) {
   return (
     <span style={{ display: 'inline-flex', gap: 14 }}>
-      <button className="fix tall" aria-pressed={overlays.blocked} onClick={() => onChange({ blocked: !overlays.blocked })}>{overlays.blocked ? 'Blocked areas shown' : 'Blocked areas hidden'}</button>
-      <button className="fix tall" aria-pressed={overlays.margin} onClick={() => onChange({ margin: !overlays.margin })}>{overlays.margin ? 'Margin shown' : 'Margin hidden'}</button>
+      <button
+        className="fix tall"
+        aria-pressed={overlays.blocked}
+        onClick={() => onChange({ blocked: !overlays.blocked })}
+      >
+        {overlays.blocked ? 'Blocked areas shown' : 'Blocked areas hidden'}
+      </button>
+      <button
+        className="fix tall"
+        aria-pressed={overlays.margin}
+        onClick={() => onChange({ margin: !overlays.margin })}
+      >
+        {overlays.margin ? 'Margin shown' : 'Margin hidden'}
+      </button>
     </span>
   );
 }

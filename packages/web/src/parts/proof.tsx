@@ -1,5 +1,12 @@
 import { useSyncExternalStore } from 'react';
-import { frameForMaster, insideMargins, marginsFor, playsAt, type FrameFraction, type Size } from '@mivvy/core';
+import {
+  frameForMaster,
+  insideMargins,
+  marginsFor,
+  playsAt,
+  type FrameFraction,
+  type Size,
+} from '@mivvy/core';
 import type { Cut, Master, Version } from '@mivvy/api';
 import { useDesk, useFilm, useHeadPart } from '../play/use-desk.tsx';
 import { ProofCanvas } from '../play/proof-canvas.tsx';
@@ -8,7 +15,12 @@ import { isPlaced } from './troubles.ts';
 import { cutOf, versionName, type Planned } from './versions.ts';
 
 const percent = (n: number) => `${n * 100}%`;
-const place = (r: FrameFraction) => ({ left: percent(r.x), top: percent(r.y), width: percent(r.width), height: percent(r.height) });
+const place = (r: FrameFraction) => ({
+  left: percent(r.x),
+  top: percent(r.y),
+  width: percent(r.width),
+  height: percent(r.height),
+});
 
 /** What is drawn over a proof. */
 export interface Overlays {
@@ -20,14 +32,24 @@ export interface Overlays {
 export function frameOf(version: Version, master: Master | undefined): Size {
   const placement = version.placement;
   if (!placement) return { width: 1, height: 1 };
-  return master?.facts ? frameForMaster(master.facts.video.displayed, placement.frame, placement.largerFrame) : placement.frame;
+  return master?.facts
+    ? frameForMaster(master.facts.video.displayed, placement.frame, placement.largerFrame)
+    : placement.frame;
 }
 
 /** A blocked area narrower than this on the screen, pixels, is drawn without its name. */
 const narrowestName = 40;
 
 /** Where the outlet draws over the picture, and the safe margin. `width` is that of the proof, where it is known. */
-export function ProofOverlays({ version, overlays, width = Infinity }: { version: Version; overlays: Overlays; width?: number | undefined }) {
+export function ProofOverlays({
+  version,
+  overlays,
+  width = Infinity,
+}: {
+  version: Version;
+  overlays: Overlays;
+  width?: number | undefined;
+}) {
   const { placement } = version;
   const { margin } = useThisProduction();
   const margins = placement && marginsFor(margin, placement);
@@ -35,11 +57,12 @@ export function ProofOverlays({ version, overlays, width = Infinity }: { version
   return (
     <>
       {overlays.margin && margins && <div className="margin" style={place(insideMargins(margins))} />}
-      {overlays.blocked && placement.blocked?.map((area) => (
-        <div key={area.name} className="blocked" style={place(area)} title={area.name}>
-          {area.width * width > narrowestName && area.name}
-        </div>
-      ))}
+      {overlays.blocked &&
+        placement.blocked?.map((area) => (
+          <div key={area.name} className="blocked" style={place(area)} title={area.name}>
+            {area.width * width > narrowestName && area.name}
+          </div>
+        ))}
     </>
   );
 }
@@ -48,7 +71,8 @@ export function ProofOverlays({ version, overlays, width = Infinity }: { version
 function waitingWords(master: Master | undefined): string {
   if (!master) return 'The master is gone';
   if (master.state === 'failed') return 'The master cannot be used';
-  if (master.proof.kind === 'making-proxy') return `Making a proxy, ${Math.round(master.proof.fraction * 100)} %`;
+  if (master.proof.kind === 'making-proxy')
+    return `Making a proxy, ${Math.round(master.proof.fraction * 100)} %`;
   if (master.proof.kind === 'none') return 'No proxy could be made';
   return 'Reading the master';
 }
@@ -64,19 +88,41 @@ function unplayableWords(master: Master | undefined): string {
 function LeftOut({ cut }: { cut: Cut }) {
   const desk = useDesk();
   const out = useSyncExternalStore(desk.subscribe, () => playsAt(cut.kept, desk.snapshot().frame) === null);
-  return out ? <div className="leftout"><span>Not in “{cut.name}”</span></div> : null;
+  return out ? (
+    <div className="leftout">
+      <span>Not in “{cut.name}”</span>
+    </div>
+  ) : null;
 }
 
 /** The live proof of a version, in the size that it is given. */
-export function Proof({ version, master, overlays, width }: { version: Version; master: Master | undefined; overlays: Overlays; width?: number }) {
+export function Proof({
+  version,
+  master,
+  overlays,
+  width,
+}: {
+  version: Version;
+  master: Master | undefined;
+  overlays: Overlays;
+  width?: number;
+}) {
   const film = useFilm(master);
   const failed = useHeadPart('failed');
   const frame = frameOf(version, master);
   const cut = cutOf(version, master);
   return (
     <div className="picture" style={{ width: '100%', height: '100%' }}>
-      {film ? <ProofCanvas film={film} source={{ framing: version.framing, frame }} label={`Proof of ${versionName(version)}`} /> : null}
-      {(!film || failed === master?.id) && <div className="waiting">{film ? unplayableWords(master) : waitingWords(master)}</div>}
+      {film ? (
+        <ProofCanvas
+          film={film}
+          source={{ framing: version.framing, frame }}
+          label={`Proof of ${versionName(version)}`}
+        />
+      ) : null}
+      {(!film || failed === master?.id) && (
+        <div className="waiting">{film ? unplayableWords(master) : waitingWords(master)}</div>
+      )}
       <ProofOverlays version={version} overlays={overlays} width={width} />
       {cut && <LeftOut cut={cut} />}
     </div>
@@ -90,7 +136,9 @@ export function WholeMaster({ master }: { master: Master }) {
   return (
     <div className="picture" style={{ width: '100%', height: '100%' }}>
       {film ? <ProofCanvas film={film} source="whole" label={`Master: ${master.name}`} /> : null}
-      {(!film || failed === master.id) && <div className="waiting">{film ? unplayableWords(master) : waitingWords(master)}</div>}
+      {(!film || failed === master.id) && (
+        <div className="waiting">{film ? unplayableWords(master) : waitingWords(master)}</div>
+      )}
     </div>
   );
 }
@@ -108,7 +156,11 @@ export function TroubleStrip({ planned, master }: { planned: Planned | null; mas
   return (
     <div className="strip" aria-hidden>
       {shown.map((t, i) => (
-        <b key={`${t.code} ${i}`} className={t.severity} style={{ left: percent(t.span.from / frames), width: percent((t.span.to - t.span.from) / frames) }} />
+        <b
+          key={`${t.code} ${i}`}
+          className={t.severity}
+          style={{ left: percent(t.span.from / frames), width: percent((t.span.to - t.span.from) / frames) }}
+        />
       ))}
       <HeadMark frames={frames} />
     </div>

@@ -1,6 +1,19 @@
 import { useDrag } from '@use-gesture/react';
 import { memo, useMemo, useRef, type KeyboardEvent, type ReactNode } from 'react';
-import { dropFrames, filled, frameToTimecode, layoutAt, shotSpans, type FrameSpan, type Framing, type Keep, type Shot, type Size, type Trouble, type Unit } from '@mivvy/core';
+import {
+  dropFrames,
+  filled,
+  frameToTimecode,
+  layoutAt,
+  shotSpans,
+  type FrameSpan,
+  type Framing,
+  type Keep,
+  type Shot,
+  type Size,
+  type Trouble,
+  type Unit,
+} from '@mivvy/core';
 import type { Master } from '@mivvy/api';
 import { useDesk, useHead } from '../play/use-desk.tsx';
 import { useStill } from './stills.ts';
@@ -16,18 +29,29 @@ const pathPoints = 500;
 const at = (frame: number, frames: number) => `${(frame / Math.max(1, frames)) * 100}%`;
 
 /** Rows over one time axis, with the play head through all of them; drag anywhere along it to scrub. */
-export function Score({ master, children, onArrow }: { master: Master; children: ReactNode; onArrow?: (by: number) => void }) {
+export function Score({
+  master,
+  children,
+  onArrow,
+}: {
+  master: Master;
+  children: ReactNode;
+  onArrow?: (by: number) => void;
+}) {
   const desk = useDesk();
   const { frame } = useHead();
   const box = useRef<HTMLDivElement>(null);
   const frames = master.facts?.video.frames ?? 1;
   const rate = master.facts?.video.rate ?? { num: 25, den: 1 };
-  const bind = useDrag(({ xy: [x], first }) => {
-    const area = box.current?.getBoundingClientRect();
-    if (!area) return;
-    if (first) desk.pause();
-    desk.seek(Math.floor(((x - area.left) / area.width) * frames));
-  }, { pointer: { keys: false }, filterTaps: false });
+  const bind = useDrag(
+    ({ xy: [x], first }) => {
+      const area = box.current?.getBoundingClientRect();
+      if (!area) return;
+      if (first) desk.pause();
+      desk.seek(Math.floor(((x - area.left) / area.width) * frames));
+    },
+    { pointer: { keys: false }, filterTaps: false },
+  );
   /** With the axis itself in focus, arrows move the head unless the screen has more at hand; elsewhere they are the screen's. */
   const onKeyDown = (event: KeyboardEvent) => {
     const by = { ArrowLeft: -1, ArrowRight: 1, ArrowDown: -1, ArrowUp: 1 }[event.key];
@@ -38,7 +62,19 @@ export function Score({ master, children, onArrow }: { master: Master; children:
     else desk.step(by * (event.shiftKey ? 25 : 1));
   };
   return (
-    <div {...bind()} ref={box} onKeyDown={onKeyDown} className="axis" role="slider" tabIndex={0} aria-label="Play head" aria-valuemin={0} aria-valuemax={frames - 1} aria-valuenow={frame} aria-valuetext={frameToTimecode(frame, rate)}>
+    <div
+      {...bind()}
+      ref={box}
+      onKeyDown={onKeyDown}
+      className="axis"
+      role="slider"
+      tabIndex={0}
+      aria-label="Play head"
+      aria-valuemin={0}
+      aria-valuemax={frames - 1}
+      aria-valuenow={frame}
+      aria-valuetext={frameToTimecode(frame, rate)}
+    >
       {children}
       <div className="now" style={{ left: at(frame + 0.5, frames) }} />
     </div>
@@ -46,32 +82,93 @@ export function Score({ master, children, onArrow }: { master: Master; children:
 }
 
 /** The shots of a film along its length, each with a still of its middle; words say how each is framed. */
-export const ShotRow = memo(function ShotRow({ master, shots, chosen, words }: { master: Master; shots: readonly Shot[]; chosen?: { from: number; to: number } | undefined; words?: ((shot: number) => string) | undefined }) {
+export const ShotRow = memo(function ShotRow({
+  master,
+  shots,
+  chosen,
+  words,
+}: {
+  master: Master;
+  shots: readonly Shot[];
+  chosen?: { from: number; to: number } | undefined;
+  words?: ((shot: number) => string) | undefined;
+}) {
   const frames = master.facts?.video.frames ?? 1;
   const spans = useMemo(() => shotSpans(shots, frames), [shots, frames]);
-  const borders = useMemo(() => spans.slice(1).map((s) => `M${(s.from / frames) * 1000} 0V1`).join(''), [spans, frames]);
+  const borders = useMemo(
+    () =>
+      spans
+        .slice(1)
+        .map((s) => `M${(s.from / frames) * 1000} 0V1`)
+        .join(''),
+    [spans, frames],
+  );
   return (
     <div className="shotrow" aria-hidden>
       {spans.map((span, i) => {
         const wide = ((span.to - span.from) / frames) * 100;
         if (wide < narrowest) return null;
         return (
-          <ShotCell key={span.from} master={master} frame={Math.floor((span.from + span.to) / 2)} left={at(span.from, frames)} width={`${wide}%`}>{i + 1}{words && wide > wordy ? ` ${words(i)}` : ''}</ShotCell>
+          <ShotCell
+            key={span.from}
+            master={master}
+            frame={Math.floor((span.from + span.to) / 2)}
+            left={at(span.from, frames)}
+            width={`${wide}%`}
+          >
+            {i + 1}
+            {words && wide > wordy ? ` ${words(i)}` : ''}
+          </ShotCell>
         );
       })}
-      {spans.length > 1 && <svg viewBox="0 0 1000 1" preserveAspectRatio="none"><path d={borders} /></svg>}
-      {chosen && <div className="chosen" style={{ left: at(chosen.from, frames), width: at(chosen.to - chosen.from, frames) }} />}
+      {spans.length > 1 && (
+        <svg viewBox="0 0 1000 1" preserveAspectRatio="none">
+          <path d={borders} />
+        </svg>
+      )}
+      {chosen && (
+        <div
+          className="chosen"
+          style={{ left: at(chosen.from, frames), width: at(chosen.to - chosen.from, frames) }}
+        />
+      )}
     </div>
   );
 });
 
-function ShotCell({ master, frame, left, width, children }: { master: Master; frame: number; left: string; width: string; children: ReactNode }) {
+function ShotCell({
+  master,
+  frame,
+  left,
+  width,
+  children,
+}: {
+  master: Master;
+  frame: number;
+  left: string;
+  width: string;
+  children: ReactNode;
+}) {
   const still = useStill(master.id, master.take, frame);
-  return <div className="cell" style={{ left, width, backgroundImage: still }}><span>{children}</span></div>;
+  return (
+    <div className="cell" style={{ left, width, backgroundImage: still }}>
+      <span>{children}</span>
+    </div>
+  );
 }
 
 /** The window's way from side to side (and, in a second line, up and down) through the film, with its keyframes. */
-export function PathRow({ framing, units, master, frame }: { framing: Framing; units: readonly Unit[]; master: Master; frame: Size }) {
+export function PathRow({
+  framing,
+  units,
+  master,
+  frame,
+}: {
+  framing: Framing;
+  units: readonly Unit[];
+  master: Master;
+  frame: Size;
+}) {
   const frames = master.facts!.video.frames;
   const displayed = master.facts!.video.displayed;
   const { lines, dots } = useMemo(() => {
@@ -85,36 +182,77 @@ export function PathRow({ framing, units, master, frame }: { framing: Framing; u
     };
     const lines = units.map((u) => {
       const points: string[] = [];
-      for (let f = u.from; f < u.to; f += step) points.push(`${((f + 0.5) / frames) * 1000},${y(f).toFixed(2)}`);
+      for (let f = u.from; f < u.to; f += step)
+        points.push(`${((f + 0.5) / frames) * 1000},${y(f).toFixed(2)}`);
       points.push(`${(u.to / frames) * 1000},${y(u.to - 1).toFixed(2)}`);
       return `M${points.join('L')}`;
     });
     const dots = framing.stretches.flatMap((s) => {
       const { move } = s;
-      const offsets = move.kind === 'glide' ? [move.start, move.end] : move.kind === 'path' ? move.keys.map((k) => k.at) : move.kind === 'follow' ? move.points.map((p) => p.at) : [];
-      return offsets.map((o) => s.from + o).filter((f) => f >= s.from && f < frames).map((f) => ({ f, y: y(f) }));
+      const offsets =
+        move.kind === 'glide'
+          ? [move.start, move.end]
+          : move.kind === 'path'
+            ? move.keys.map((k) => k.at)
+            : move.kind === 'follow'
+              ? move.points.map((p) => p.at)
+              : [];
+      return offsets
+        .map((o) => s.from + o)
+        .filter((f) => f >= s.from && f < frames)
+        .map((f) => ({ f, y: y(f) }));
     });
     return { lines, dots };
   }, [framing, units, frames, displayed, frame]);
   return (
     <div className="pathrow" aria-hidden>
-      <svg viewBox="0 0 1000 40" preserveAspectRatio="none">{lines.map((d, i) => <path key={i} d={d} />)}</svg>
-      {dots.slice(0, 400).map(({ f, y }) => <i key={f} style={{ left: at(f + 0.5, frames), top: `${(y / 40) * 100}%` }} />)}
+      <svg viewBox="0 0 1000 40" preserveAspectRatio="none">
+        {lines.map((d, i) => (
+          <path key={i} d={d} />
+        ))}
+      </svg>
+      {dots.slice(0, 400).map(({ f, y }) => (
+        <i key={f} style={{ left: at(f + 0.5, frames), top: `${(y / 40) * 100}%` }} />
+      ))}
     </div>
   );
 }
 
 /** What a cut leaves out, hatched over all rows. */
-export const Dropped = memo(function Dropped({ kept, frames }: { kept: readonly FrameSpan[]; frames: number }) {
-  return dropFramesOf(kept, frames).map((s) => <div key={s.from} className="dropped" style={{ left: at(s.from, frames), width: at(s.to - s.from, frames) }} aria-hidden />);
+export const Dropped = memo(function Dropped({
+  kept,
+  frames,
+}: {
+  kept: readonly FrameSpan[];
+  frames: number;
+}) {
+  return dropFramesOf(kept, frames).map((s) => (
+    <div
+      key={s.from}
+      className="dropped"
+      style={{ left: at(s.from, frames), width: at(s.to - s.from, frames) }}
+      aria-hidden
+    />
+  ));
 });
-const dropFramesOf = (kept: readonly FrameSpan[], frames: number) => kept.reduce<FrameSpan[]>((left, s) => dropFrames(left, s), [{ from: 0, to: frames }]);
+const dropFramesOf = (kept: readonly FrameSpan[], frames: number) =>
+  kept.reduce<FrameSpan[]>((left, s) => dropFrames(left, s), [{ from: 0, to: frames }]);
 
 /** What must stay visible, along the film. */
 export function KeepRow({ keeps, frames }: { keeps: readonly Keep[]; frames: number }) {
   return (
     <div className="keeprow" aria-hidden>
-      {keeps.slice(0, 60).map((k, i) => <div key={k.id} title={k.name} style={{ left: at(k.span.from, frames), width: at(k.span.to - k.span.from, frames), top: (i % 2) * 9 }} />)}
+      {keeps.slice(0, 60).map((k, i) => (
+        <div
+          key={k.id}
+          title={k.name}
+          style={{
+            left: at(k.span.from, frames),
+            width: at(k.span.to - k.span.from, frames),
+            top: (i % 2) * 9,
+          }}
+        />
+      ))}
     </div>
   );
 }
@@ -123,7 +261,13 @@ export function KeepRow({ keeps, frames }: { keeps: readonly Keep[]; frames: num
 export function TroubleRow({ troubles, frames }: { troubles: readonly Trouble[]; frames: number }) {
   return (
     <div className="strip tall" aria-hidden>
-      {troubles.filter(isPlaced).map((t, i) => <b key={i} className={t.severity} style={{ left: at(t.span.from, frames), width: at(t.span.to - t.span.from, frames) }} />)}
+      {troubles.filter(isPlaced).map((t, i) => (
+        <b
+          key={i}
+          className={t.severity}
+          style={{ left: at(t.span.from, frames), width: at(t.span.to - t.span.from, frames) }}
+        />
+      ))}
     </div>
   );
 }

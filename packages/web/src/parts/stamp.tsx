@@ -35,7 +35,8 @@ export const standingWord = (standing: Standing): string => standings[standing].
 export function VersionStamp({ standing, troubles }: { standing: Standing; troubles: readonly Trouble[] }) {
   const faults = troubles.filter((t) => t.severity === 'fault').length;
   const looks = troubles.filter((t) => t.severity === 'look').length;
-  if ((standing === 'blocked' || standing === 'to-make') && faults > 0) return <Stamp shape="fail">{faults === 1 ? '1 fault' : `${faults} faults`}</Stamp>;
+  if ((standing === 'blocked' || standing === 'to-make') && faults > 0)
+    return <Stamp shape="fail">{faults === 1 ? '1 fault' : `${faults} faults`}</Stamp>;
   if (standing === 'to-make' && looks > 0) return <Stamp shape="look">{looks} to look at</Stamp>;
   return <StandingStamp standing={standing} />;
 }

@@ -29,7 +29,9 @@ export function useStill(masterId: string, take: number, frame: number): string 
     if (loaded.has(url)) return;
     let here = true;
     // Whoever has gone when its turn comes is passed over.
-    void queue.add(() => (here && !loaded.has(url) ? load(url) : Promise.resolve())).then(() => here && shown(url));
+    void queue
+      .add(() => (here && !loaded.has(url) ? load(url) : Promise.resolve()))
+      .then(() => here && shown(url));
     return () => {
       here = false;
     };

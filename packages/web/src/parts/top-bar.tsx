@@ -13,24 +13,54 @@ interface Stop {
 }
 
 /** The header of every screen: the mark, where one is, the road, and what is running. */
-export function TopBar({ where, road = [], running }: { where?: ReactNode; road?: readonly Stop[]; running?: ReactNode }) {
+export function TopBar({
+  where,
+  road = [],
+  running,
+}: {
+  where?: ReactNode;
+  road?: readonly Stop[];
+  running?: ReactNode;
+}) {
   const { desk, setDesk } = useDeskColour();
   return (
     <header className="top">
       <Link to="/" className="mark" aria-label="Mivvy, all productions">
-        <svg viewBox="0 0 20 20" aria-hidden><circle cx="10" cy="10" r="5.5" /><path d="M10 0v20M0 10h20" /></svg>
+        <svg viewBox="0 0 20 20" aria-hidden>
+          <circle cx="10" cy="10" r="5.5" />
+          <path d="M10 0v20M0 10h20" />
+        </svg>
         Mivvy
       </Link>
       <div className="where clip">{where}</div>
       <nav className="road" aria-label="The road">
         {road.map((stop) => (
-          <NavLink key={stop.to} to={stop.to} end={stop.end ?? false} className={({ isActive }) => (isActive ? 'on' : '')}>{stop.name}</NavLink>
+          <NavLink
+            key={stop.to}
+            to={stop.to}
+            end={stop.end ?? false}
+            className={({ isActive }) => (isActive ? 'on' : '')}
+          >
+            {stop.name}
+          </NavLink>
         ))}
       </nav>
       {running}
-      <NavLink to="/spec-book" className="fix tall" style={({ isActive }) => (isActive ? { color: 'var(--ink)', fontWeight: 650 } : {})}>Spec book</NavLink>
+      <NavLink
+        to="/spec-book"
+        className="fix tall"
+        style={({ isActive }) => (isActive ? { color: 'var(--ink)', fontWeight: 650 } : {})}
+      >
+        Spec book
+      </NavLink>
       <Tooltip title={desk === 'dark' ? 'Light desk' : 'Dark desk'}>
-        <button className="iconbutton" aria-label={desk === 'dark' ? 'Light desk' : 'Dark desk'} onClick={() => setDesk(desk === 'dark' ? 'light' : 'dark')}>{desk === 'dark' ? <LightIcon /> : <DarkIcon />}</button>
+        <button
+          className="iconbutton"
+          aria-label={desk === 'dark' ? 'Light desk' : 'Dark desk'}
+          onClick={() => setDesk(desk === 'dark' ? 'light' : 'dark')}
+        >
+          {desk === 'dark' ? <LightIcon /> : <DarkIcon />}
+        </button>
       </Tooltip>
     </header>
   );

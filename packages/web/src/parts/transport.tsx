@@ -23,11 +23,28 @@ function Timecode({ master }: { master: Master }) {
     desk.pause();
     desk.seek(to);
   };
-  return <EditableTime label="Go to" frame={frame} rate={rate} min={0} max={(master.facts?.video.frames ?? 1) - 1} className="mono headtime" shown={<span data-testid="timecode">{frameToTimecode(frame, rate)}</span>} onChange={go} />;
+  return (
+    <EditableTime
+      label="Go to"
+      frame={frame}
+      rate={rate}
+      min={0}
+      max={(master.facts?.video.frames ?? 1) - 1}
+      className="mono headtime"
+      shown={<span data-testid="timecode">{frameToTimecode(frame, rate)}</span>}
+      onChange={go}
+    />
+  );
 }
 
 /** The play head in timecode, with play, sound, the shuttle, and a loop over the shot at hand. */
-export const Transport = memo(function Transport({ master, shot }: { master: Master; shot?: FrameSpan | undefined }) {
+export const Transport = memo(function Transport({
+  master,
+  shot,
+}: {
+  master: Master;
+  shot?: FrameSpan | undefined;
+}) {
   const desk = useDesk();
   const playing = useHeadPart('playing');
   const sound = useHeadPart('sound');
@@ -37,17 +54,39 @@ export const Transport = memo(function Transport({ master, shot }: { master: Mas
   return (
     <div style={{ display: 'flex', alignItems: 'center', gap: 4 }}>
       <Tooltip title={playing ? 'Pause (space)' : 'Play (space)'}>
-        <button className="iconbutton" onClick={() => desk.toggle()} aria-label={playing ? 'Pause' : 'Play'} style={{ color: 'var(--ink)' }}>{playing ? <PauseIcon /> : <PlayIcon />}</button>
+        <button
+          className="iconbutton"
+          onClick={() => desk.toggle()}
+          aria-label={playing ? 'Pause' : 'Play'}
+          style={{ color: 'var(--ink)' }}
+        >
+          {playing ? <PauseIcon /> : <PlayIcon />}
+        </button>
       </Tooltip>
       <Timecode master={master} />
       {master.facts?.audio && (
         <Tooltip title={sound ? 'Sound off (s)' : 'Sound on (s)'}>
-          <button className="iconbutton" onClick={() => desk.setSound(!sound)} aria-label={sound ? 'Sound off' : 'Sound on'} aria-pressed={sound}>{sound ? <SoundOnIcon /> : <SoundOffIcon />}</button>
+          <button
+            className="iconbutton"
+            onClick={() => desk.setSound(!sound)}
+            aria-label={sound ? 'Sound off' : 'Sound on'}
+            aria-pressed={sound}
+          >
+            {sound ? <SoundOnIcon /> : <SoundOffIcon />}
+          </button>
         </Tooltip>
       )}
       {(shot || loop) && (
         <Tooltip title={loop ? 'Play on (l)' : 'Play this shot again and again (l)'}>
-          <button className="iconbutton" onClick={toggleLoop} aria-label="Loop the shot" aria-pressed={loop !== null} style={loop ? { background: 'var(--trough)', color: 'var(--ink)' } : undefined}><LoopIcon /></button>
+          <button
+            className="iconbutton"
+            onClick={toggleLoop}
+            aria-label="Loop the shot"
+            aria-pressed={loop !== null}
+            style={loop ? { background: 'var(--trough)', color: 'var(--ink)' } : undefined}
+          >
+            <LoopIcon />
+          </button>
         </Tooltip>
       )}
       <Shuttle />
@@ -65,15 +104,33 @@ function Shuttle() {
   };
   useEffect(() => letGo, []); // eslint-disable-line react-hooks/exhaustive-deps -- leaving the screen lets go
   // The middle is still; from there the speed doubles in equal steps.
-  const speedOf = (value: number) => (value === 0 ? 0 : Math.sign(value) * 2 ** ((Math.abs(value) / 100) * 4 - 1));
+  const speedOf = (value: number) =>
+    value === 0 ? 0 : Math.sign(value) * 2 ** ((Math.abs(value) / 100) * 4 - 1);
   return (
     <Tooltip title="Shuttle: hold and push to run the film either way">
       <input
-        ref={lever} type="range" className="shuttle" aria-label="Shuttle" min={-100} max={100} step={5} value={shuttle === 0 ? 0 : Math.round(Math.sign(shuttle) * ((Math.log2(Math.abs(shuttle)) + 1) / 4) * 100)}
+        ref={lever}
+        type="range"
+        className="shuttle"
+        aria-label="Shuttle"
+        min={-100}
+        max={100}
+        step={5}
+        value={
+          shuttle === 0 ? 0 : Math.round(Math.sign(shuttle) * ((Math.log2(Math.abs(shuttle)) + 1) / 4) * 100)
+        }
         aria-valuetext={shuttle === 0 ? 'still' : `${shuttle.toFixed(1)} times`}
-        onChange={(event) => desk.shuttle(Math.max(-fastest, Math.min(fastest, speedOf(Number(event.target.value)))))}
+        onChange={(event) =>
+          desk.shuttle(Math.max(-fastest, Math.min(fastest, speedOf(Number(event.target.value)))))
+        }
         // The keys belong to the screen again as soon as the lever is let go.
-        onPointerUp={(event) => { letGo(); event.currentTarget.blur(); }} onPointerCancel={letGo} onBlur={letGo} onKeyUp={(event) => event.key === 'Escape' && letGo()}
+        onPointerUp={(event) => {
+          letGo();
+          event.currentTarget.blur();
+        }}
+        onPointerCancel={letGo}
+        onBlur={letGo}
+        onKeyUp={(event) => event.key === 'Escape' && letGo()}
       />
     </Tooltip>
   );

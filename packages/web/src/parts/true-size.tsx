@@ -29,7 +29,17 @@ function remembered(): number {
 }
 
 /** A proof as wide as it will be in somebody's hand, once this monitor has been measured against a card. */
-export function TrueSize({ version, master, overlays, onClose }: { version: Version; master: Master; overlays: Overlays; onClose: () => void }) {
+export function TrueSize({
+  version,
+  master,
+  overlays,
+  onClose,
+}: {
+  version: Version;
+  master: Master;
+  overlays: Overlays;
+  onClose: () => void;
+}) {
   const [perMm, setPerMm] = useState(remembered);
   const [screen, setScreen] = useState<(typeof screens)[number]['value']>('71');
   const [measuring, setMeasuring] = useState(false);
@@ -43,23 +53,64 @@ export function TrueSize({ version, master, overlays, onClose }: { version: Vers
     <Dialog open onClose={onClose} maxWidth={false} aria-labelledby="true-title">
       <DialogContent>
         <h2 id="true-title" style={{ fontSize: 15, fontWeight: 600, marginBottom: 12 }}>
-          As wide as on <Choice label="Screen" value={screen} shown={screens.find((s) => s.value === screen)!.name} options={screens} onChange={setScreen} />
+          As wide as on{' '}
+          <Choice
+            label="Screen"
+            value={screen}
+            shown={screens.find((s) => s.value === screen)!.name}
+            options={screens}
+            onChange={setScreen}
+          />
         </h2>
         {measuring ? (
           <div style={{ width: Math.max(360, cardWidth * perMm) }}>
             <p style={{ marginBottom: 10 }}>Hold a bank card against the frame and make both as wide.</p>
-            <div style={{ width: cardWidth * perMm, height: cardHeight * perMm, border: '2px solid var(--ink)', borderRadius: 3 * perMm }} data-testid="card" />
-            <Slider aria-label="Width of the card" min={2.5} max={8} step={0.01} value={perMm} onChange={(_e, value) => change(value as number)} sx={{ mt: 2 }} />
+            <div
+              style={{
+                width: cardWidth * perMm,
+                height: cardHeight * perMm,
+                border: '2px solid var(--ink)',
+                borderRadius: 3 * perMm,
+              }}
+              data-testid="card"
+            />
+            <Slider
+              aria-label="Width of the card"
+              min={2.5}
+              max={8}
+              step={0.01}
+              value={perMm}
+              onChange={(_e, value) => change(value as number)}
+              sx={{ mt: 2 }}
+            />
           </div>
         ) : (
-          <div className="well" style={{ padding: 14, display: 'grid', placeItems: 'center', maxHeight: '72vh', overflow: 'auto' }}>
-            <div style={{ width, height: (width * frame.height) / frame.width, flex: 'none' }} data-testid="true-size"><Proof version={version} master={master} overlays={overlays} /></div>
+          <div
+            className="well"
+            style={{
+              padding: 14,
+              display: 'grid',
+              placeItems: 'center',
+              maxHeight: '72vh',
+              overflow: 'auto',
+            }}
+          >
+            <div
+              style={{ width, height: (width * frame.height) / frame.width, flex: 'none' }}
+              data-testid="true-size"
+            >
+              <Proof version={version} master={master} overlays={overlays} />
+            </div>
           </div>
         )}
       </DialogContent>
       <DialogActions sx={{ p: 2 }}>
-        <Button onClick={() => setMeasuring(!measuring)}>{measuring ? 'Done measuring' : 'Measure this monitor'}</Button>
-        <Button variant="contained" onClick={onClose}>Close</Button>
+        <Button onClick={() => setMeasuring(!measuring)}>
+          {measuring ? 'Done measuring' : 'Measure this monitor'}
+        </Button>
+        <Button variant="contained" onClick={onClose}>
+          Close
+        </Button>
       </DialogActions>
     </Dialog>
   );

@@ -3,7 +3,15 @@ import { useEffect, useState, useSyncExternalStore } from 'react';
 import { Draft } from './draft.ts';
 
 /** Something of a screen in the hand, kept for as long as the screen shows it; leaving the screen saves it. */
-export function useDraft<Base extends { revision: number }, Value>(base: Base, what: string, doors: { valueOf: (base: Base) => Value; save: (base: Base, value: Value) => Promise<Base>; refresh: () => void }) {
+export function useDraft<Base extends { revision: number }, Value>(
+  base: Base,
+  what: string,
+  doors: {
+    valueOf: (base: Base) => Value;
+    save: (base: Base, value: Value) => Promise<Base>;
+    refresh: () => void;
+  },
+) {
   const { enqueueSnackbar } = useSnackbar();
   const [hand] = useState(
     () =>
@@ -14,7 +22,8 @@ export function useDraft<Base extends { revision: number }, Value>(base: Base, w
           enqueueSnackbar(sentence, { variant: 'warning', autoHideDuration: 8000 });
           doors.refresh();
         },
-        onFailed: (sentence) => enqueueSnackbar(`The ${what} is not saved yet. ${sentence}`, { variant: 'error' }),
+        onFailed: (sentence) =>
+          enqueueSnackbar(`The ${what} is not saved yet. ${sentence}`, { variant: 'error' }),
       }),
   );
   const { shown, saving } = useSyncExternalStore(hand.subscribe, hand.snapshot);

@@ -1,10 +1,23 @@
 import { useMemo } from 'react';
-import { makePlan, partAccepted, playedWithin, timeLeft, troublesOf, type Acceptance, type MarginChoice, type PlannedVersion, type TimeLeft, type Trouble } from '@mivvy/core';
+import {
+  makePlan,
+  partAccepted,
+  playedWithin,
+  timeLeft,
+  troublesOf,
+  type Acceptance,
+  type MarginChoice,
+  type PlannedVersion,
+  type TimeLeft,
+  type Trouble,
+} from '@mivvy/core';
 import type { Cut, Master, Version } from '@mivvy/api';
 
 /** Name of a version as it is said: the outlet, then the slot. */
 export function versionName(version: Version): string {
-  return version.outlet && version.placement ? `${version.outlet.name} ${version.placement.name.toLowerCase()}` : version.placementId;
+  return version.outlet && version.placement
+    ? `${version.outlet.name} ${version.placement.name.toLowerCase()}`
+    : version.placementId;
 }
 
 /** A version's plan and troubles as they stand now, worked out here so that they follow the hand. */
@@ -19,7 +32,8 @@ export interface Planned {
 }
 
 /** The cut that a version plays; undefined for the full film. */
-export const cutOf = (version: Version, master: Master | undefined): Cut | undefined => (version.cutId === null ? undefined : master?.cuts.find((c) => c.id === version.cutId));
+export const cutOf = (version: Version, master: Master | undefined): Cut | undefined =>
+  version.cutId === null ? undefined : master?.cuts.find((c) => c.id === version.cutId);
 
 /** What a cut is called where the full film is one of the choices. */
 export const cutName = (cut: Cut | undefined): string => (cut ? `“${cut.name}”` : 'the full film');
@@ -28,7 +42,11 @@ export const cutName = (cut: Cut | undefined): string => (cut ? `“${cut.name}�
 const plans = new WeakMap<Version, { master: Master; margin: MarginChoice; planned: Planned | null }>();
 
 /** A version's plan and troubles; worked out once for the same version, master and margin, whoever asks. */
-export function planVersion(version: Version, master: Master | undefined, margin: MarginChoice): Planned | null {
+export function planVersion(
+  version: Version,
+  master: Master | undefined,
+  margin: MarginChoice,
+): Planned | null {
   if (!version.placement || !master?.facts || master.state !== 'ready') return null;
   const known = plans.get(version);
   if (known && known.master === master && known.margin === margin) return known.planned;
@@ -39,13 +57,23 @@ export function planVersion(version: Version, master: Master | undefined, margin
 
 function planAnew(version: Version, master: Master | undefined, margin: MarginChoice): Planned | null {
   if (!version.placement || !master?.facts || master.state !== 'ready') return null;
-  const planned = makePlan({ facts: master.facts, sha256: master.sha256 ?? '0'.repeat(64), placement: version.placement, framing: version.framing, ...playedWithin(cutOf(version, master), master.facts.video.frames) });
+  const planned = makePlan({
+    facts: master.facts,
+    sha256: master.sha256 ?? '0'.repeat(64),
+    placement: version.placement,
+    framing: version.framing,
+    ...playedWithin(cutOf(version, master), master.facts.video.frames),
+  });
   const all = troublesOf(planned, version.placement, { keeps: master.keeps, margin });
   const { open, accepted } = partAccepted(all, version.accepted, planned.plan, master.keeps);
   return { planned, troubles: open, time: timeLeft(planned.plan, version.placement), accepted };
 }
 
 /** The same for a version on a screen: worked out anew only when it, its master or the margin has changed. */
-export function usePlanned(version: Version | undefined, master: Master | undefined, margin: MarginChoice): Planned | null {
+export function usePlanned(
+  version: Version | undefined,
+  master: Master | undefined,
+  margin: MarginChoice,
+): Planned | null {
   return useMemo(() => (version ? planVersion(version, master, margin) : null), [version, master, margin]);
 }

@@ -60,11 +60,22 @@ class FakeVideo extends EventTarget {
 }
 
 const made: FakeVideo[] = [];
-const facts = (num: number, frames: number, startSeconds = 0) => ({ video: { rate: { num, den: 1 }, frames, startSeconds, displayed: { width: 1920, height: 1080 } } }) as MasterFacts;
+const facts = (num: number, frames: number, startSeconds = 0) =>
+  ({
+    video: { rate: { num, den: 1 }, frames, startSeconds, displayed: { width: 1920, height: 1080 } },
+  }) as MasterFacts;
 
 beforeEach(() => {
   made.length = 0;
-  Object.assign(globalThis, { document: { createElement: () => { const v = new FakeVideo(); made.push(v); return v; } } });
+  Object.assign(globalThis, {
+    document: {
+      createElement: () => {
+        const v = new FakeVideo();
+        made.push(v);
+        return v;
+      },
+    },
+  });
 });
 afterEach(() => {
   delete (globalThis as { document?: unknown }).document;
@@ -201,7 +212,11 @@ describe('the play head', () => {
 });
 
 describe('a cut on the desk', () => {
-  const kept = [{ from: 60, to: 80 }, { from: 10, to: 20 }, { from: 20, to: 30 }];
+  const kept = [
+    { from: 60, to: 80 },
+    { from: 10, to: 20 },
+    { from: 20, to: 30 },
+  ];
   const cutDesk = () => {
     const all = desk();
     all.d.setCut({ kept, pace: { num: 11, den: 10 } });
@@ -259,7 +274,14 @@ describe('a cut on the desk', () => {
 
   test('played from what is dropped it goes on at what is kept next; from its end, at its start', () => {
     const { d, video } = cutDesk();
-    for (const [frame, starts] of [[40, 60], [2, 10], [90, 60], [29, 60], [65, 65], [15, 15]] as const) {
+    for (const [frame, starts] of [
+      [40, 60],
+      [2, 10],
+      [90, 60],
+      [29, 60],
+      [65, 65],
+      [15, 15],
+    ] as const) {
       d.seek(frame);
       video.settle();
       d.play();
@@ -280,7 +302,13 @@ describe('a cut on the desk', () => {
     d.play();
     expect(d.snapshot().frame).toBe(30);
     d.setLoop(null);
-    d.setCut({ kept: [{ from: 90, to: 100 }, { from: 0, to: 10 }], pace: { num: 1, den: 1 } });
+    d.setCut({
+      kept: [
+        { from: 90, to: 100 },
+        { from: 0, to: 10 },
+      ],
+      pace: { num: 1, den: 1 },
+    });
     d.seek(95);
     video.settle();
     video.show(99 / 25);

@@ -1,4 +1,13 @@
-import { frameToSeconds, joinKept, masterSeconds, nearestFrame, paceValue, type FrameSpan, type MasterFacts, type Played } from '@mivvy/core';
+import {
+  frameToSeconds,
+  joinKept,
+  masterSeconds,
+  nearestFrame,
+  paceValue,
+  type FrameSpan,
+  type MasterFacts,
+  type Played,
+} from '@mivvy/core';
 
 /** A film on the desk: one video element that every proof of the film is drawn from. */
 export interface Film {
@@ -86,7 +95,16 @@ export class Player {
       there.facts = facts;
       return there;
     }
-    const film: Film = { masterId, facts, video: videoOf(address), spare: null, shown: -1, start: source === 'original' ? facts.video.startSeconds : 0, pending: null, listeners: there?.listeners ?? new Set() };
+    const film: Film = {
+      masterId,
+      facts,
+      video: videoOf(address),
+      spare: null,
+      shown: -1,
+      start: source === 'original' ? facts.video.startSeconds : 0,
+      pending: null,
+      listeners: there?.listeners ?? new Set(),
+    };
     there?.video.removeAttribute('src');
     there?.spare?.removeAttribute('src');
     this.films.set(masterId, film);
@@ -106,13 +124,19 @@ export class Player {
     // A picture that was sought is named by its time: it may be drawn before the browser tells of it.
     const redraw = () => {
       if (!isShown() || video.seeking || video.readyState < 2) return;
-      film.shown = this.clampFrame(film, Math.floor(((video.currentTime - film.start) * film.facts.video.rate.num) / film.facts.video.rate.den + 1e-6));
+      film.shown = this.clampFrame(
+        film,
+        Math.floor(
+          ((video.currentTime - film.start) * film.facts.video.rate.num) / film.facts.video.rate.den + 1e-6,
+        ),
+      );
       film.listeners.forEach((draw) => draw());
     };
     const onFrame = (_now: number, picture: VideoFrameCallbackMetadata) => {
       if (this.films.get(film.masterId) !== film) return;
       video.requestVideoFrameCallback(onFrame);
-      if (film.video === video) this.onPicture(film, nearestFrame(picture.mediaTime - film.start, film.facts.video.rate));
+      if (film.video === video)
+        this.onPicture(film, nearestFrame(picture.mediaTime - film.start, film.facts.video.rate));
     };
     video.requestVideoFrameCallback(onFrame);
     video.addEventListener('loadeddata', redraw);
@@ -124,7 +148,12 @@ export class Player {
       this.seekFilm(film, next);
     });
     video.addEventListener('ended', () => {
-      if (isShown() && film.masterId === this.leadId && !(this.state.playing && this.cut && this.playOn(film))) this.pause();
+      if (
+        isShown() &&
+        film.masterId === this.leadId &&
+        !(this.state.playing && this.cut && this.playOn(film))
+      )
+        this.pause();
     });
     video.addEventListener('error', () => this.set({ failed: film.masterId }));
   }
@@ -169,13 +198,18 @@ export class Player {
   /** Has the second element wait at the start of the next span, once its join comes near. */
   private readySpare(film: Film): void {
     const next = this.nextSpan;
-    if (!next || this.span!.to - this.state.frame > readySeconds * frameRate(film) * paceValue(this.cut!.pace)) return;
+    if (
+      !next ||
+      this.span!.to - this.state.frame > readySeconds * frameRate(film) * paceValue(this.cut!.pace)
+    )
+      return;
     if (!film.spare) {
       film.spare = videoOf(film.video.dataset.address!);
       this.listenTo(film, film.spare);
     }
     const target = film.start + frameToSeconds(next.from + 0.5, film.facts.video.rate);
-    if (!film.spare.seeking && Math.abs(film.spare.currentTime - target) > 1e-4) film.spare.currentTime = target;
+    if (!film.spare.seeking && Math.abs(film.spare.currentTime - target) > 1e-4)
+      film.spare.currentTime = target;
   }
 
   /** Goes over a join while playing; false at the end of the cut. */
@@ -314,7 +348,8 @@ export class Player {
     const seconds = this.secondsNow();
     for (const film of this.films.values()) {
       if (film.masterId === this.leadId || film.video.seeking || film.video.paused) continue;
-      if (Math.abs(film.video.currentTime - film.start - seconds) > 0.1) film.video.currentTime = film.start + seconds;
+      if (Math.abs(film.video.currentTime - film.start - seconds) > 0.1)
+        film.video.currentTime = film.start + seconds;
     }
   }
 
@@ -337,7 +372,8 @@ export class Player {
       this.pause();
       const lead = this.leadFilm();
       if (speed < 0 && lead) {
-        const step = (-speed * backwardsEvery * lead.facts.video.rate.num) / (1000 * lead.facts.video.rate.den);
+        const step =
+          (-speed * backwardsEvery * lead.facts.video.rate.num) / (1000 * lead.facts.video.rate.den);
         this.shuttleTimer = setInterval(() => this.seek(this.state.frame - step), backwardsEvery);
       }
     }

@@ -7,15 +7,31 @@ type PictureSource = { framing: Framing; frame: Size } | 'whole';
 
 function layoutFor(source: PictureSource, film: Film): { layout: Layout; frame: Size } {
   const { displayed } = film.facts.video;
-  if (source === 'whole') return { frame: displayed, layout: { panels: [{ source: { x: 0, y: 0, ...displayed }, into: { x: 0, y: 0, ...displayed } }], ground: null } };
-  return { frame: source.frame, layout: layoutAt(source.framing, Math.max(0, film.shown), displayed, source.frame) };
+  if (source === 'whole')
+    return {
+      frame: displayed,
+      layout: {
+        panels: [{ source: { x: 0, y: 0, ...displayed }, into: { x: 0, y: 0, ...displayed } }],
+        ground: null,
+      },
+    };
+  return {
+    frame: source.frame,
+    layout: layoutAt(source.framing, Math.max(0, film.shown), displayed, source.frame),
+  };
 }
 
 /** One small canvas for soft grounds, shared by all proofs: each uses it up before the next one draws. */
 let softCanvas: HTMLCanvasElement | undefined;
 
 /** Draws a layout from a film's video element, the way the renderer will make it. */
-function paint(pen: CanvasRenderingContext2D, film: Film, { layout, frame }: { layout: Layout; frame: Size }, width: number, height: number): void {
+function paint(
+  pen: CanvasRenderingContext2D,
+  film: Film,
+  { layout, frame }: { layout: Layout; frame: Size },
+  width: number,
+  height: number,
+): void {
   const { video } = film;
   const { displayed } = film.facts.video;
   // A proxy is smaller than its master; windows are in master pixels.
@@ -28,15 +44,39 @@ function paint(pen: CanvasRenderingContext2D, film: Film, { layout, frame }: { l
   if (layout.ground?.kind === 'soft') {
     softCanvas ??= document.createElement('canvas');
     const w = layout.ground.source;
-    Object.assign(softCanvas, { width: Math.max(4, Math.round(frame.width * softReduction)), height: Math.max(4, Math.round(frame.height * softReduction)) });
+    Object.assign(softCanvas, {
+      width: Math.max(4, Math.round(frame.width * softReduction)),
+      height: Math.max(4, Math.round(frame.height * softReduction)),
+    });
     const soft = softCanvas.getContext('2d')!;
     soft.imageSmoothingQuality = 'high';
-    soft.drawImage(video, w.x * kx, w.y * ky, w.width * kx, w.height * ky, 0, 0, softCanvas.width, softCanvas.height);
+    soft.drawImage(
+      video,
+      w.x * kx,
+      w.y * ky,
+      w.width * kx,
+      w.height * ky,
+      0,
+      0,
+      softCanvas.width,
+      softCanvas.height,
+    );
     pen.imageSmoothingQuality = 'high';
     pen.drawImage(softCanvas, 0, 0, width, height);
   }
   pen.imageSmoothingQuality = 'medium';
-  for (const { source: w, into } of layout.panels) pen.drawImage(video, w.x * kx, w.y * ky, w.width * kx, w.height * ky, into.x * fx, into.y * fy, into.width * fx, into.height * fy);
+  for (const { source: w, into } of layout.panels)
+    pen.drawImage(
+      video,
+      w.x * kx,
+      w.y * ky,
+      w.width * kx,
+      w.height * ky,
+      into.x * fx,
+      into.y * fy,
+      into.width * fx,
+      into.height * fy,
+    );
 }
 
 /** A live picture drawn from a film by core's own windows, at whatever size the layout gives it. */
@@ -58,7 +98,10 @@ export function ProofCanvas({ film, source, label }: { film: Film; source: Pictu
     const resize = () => {
       const ratio = Math.min(2, window.devicePixelRatio || 1);
       const box = element.getBoundingClientRect();
-      const [width, height] = [Math.max(1, Math.round(box.width * ratio)), Math.max(1, Math.round(box.height * ratio))];
+      const [width, height] = [
+        Math.max(1, Math.round(box.width * ratio)),
+        Math.max(1, Math.round(box.height * ratio)),
+      ];
       if (element.width !== width || element.height !== height) Object.assign(element, { width, height });
       draw();
     };

@@ -28,7 +28,9 @@ export function useHead() {
 }
 
 /** One part of the head: what reads only it is not drawn anew with every frame. */
-export function useHeadPart<K extends keyof ReturnType<Player['snapshot']>>(part: K): ReturnType<Player['snapshot']>[K] {
+export function useHeadPart<K extends keyof ReturnType<Player['snapshot']>>(
+  part: K,
+): ReturnType<Player['snapshot']>[K] {
   const desk = useDesk();
   return useSyncExternalStore(desk.subscribe, () => desk.snapshot()[part]);
 }
@@ -38,5 +40,7 @@ export function useFilm(master: Master | undefined): Film | null {
   const desk = useDesk();
   const source = master?.proof.kind;
   // The desk keeps one film a master, so asking again gives the same one.
-  return master?.facts && (source === 'original' || source === 'proxy') ? desk.film(master.id, master.facts, source, master.take) : null;
+  return master?.facts && (source === 'original' || source === 'proxy')
+    ? desk.film(master.id, master.facts, source, master.take)
+    : null;
 }

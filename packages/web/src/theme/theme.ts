@@ -26,11 +26,23 @@ export function deskTheme(desk: Desk): Theme {
     shape: { borderRadius: 2 },
     components: {
       MuiButtonBase: { defaultProps: { disableRipple: true } },
-      MuiButton: { defaultProps: { disableElevation: true }, styleOverrides: { root: { minHeight: 34, paddingInline: 14, fontSize: 13 } } },
+      MuiButton: {
+        defaultProps: { disableElevation: true },
+        styleOverrides: { root: { minHeight: 34, paddingInline: 14, fontSize: 13 } },
+      },
       MuiPaper: { styleOverrides: { root: { backgroundImage: 'none' } } },
-      MuiPopover: { styleOverrides: { paper: { border: `1px solid ${inks.rule}`, boxShadow: '0 6px 24px rgba(20,18,10,.16)' } } },
+      MuiPopover: {
+        styleOverrides: {
+          paper: { border: `1px solid ${inks.rule}`, boxShadow: '0 6px 24px rgba(20,18,10,.16)' },
+        },
+      },
       MuiDialog: { styleOverrides: { paper: { border: `1px solid ${inks.rule}` } } },
-      MuiTooltip: { defaultProps: { arrow: false, enterDelay: 500 }, styleOverrides: { tooltip: { backgroundColor: inks.ink, color: inks.paper, fontSize: 12, padding: '5px 8px' } } },
+      MuiTooltip: {
+        defaultProps: { arrow: false, enterDelay: 500 },
+        styleOverrides: {
+          tooltip: { backgroundColor: inks.ink, color: inks.paper, fontSize: 12, padding: '5px 8px' },
+        },
+      },
       MuiLinearProgress: { styleOverrides: { root: { height: 7, backgroundColor: inks.trough } } },
       MuiTextField: { defaultProps: { size: 'small' } },
     },

@@ -42,11 +42,32 @@ const shortSum = (sha256: string) => `${sha256.slice(0, 4)}…${sha256.slice(-2)
 function Report({ checks }: { checks: readonly CheckLine[] }) {
   return (
     <table className="report">
-      <thead><tr><th><span className="sr">Result</span></th><th>Measured from the file</th><th>Wanted</th><th>Found</th></tr></thead>
+      <thead>
+        <tr>
+          <th>
+            <span className="sr">Result</span>
+          </th>
+          <th>Measured from the file</th>
+          <th>Wanted</th>
+          <th>Found</th>
+        </tr>
+      </thead>
       <tbody>
         {checks.map((c) => (
           <tr key={c.name} className={c.ok ? '' : 'bad'}>
-            <td>{c.ok ? <span className="stamp pass" title="as wanted"><i /><span className="sr">passed</span></span> : <span className="stamp fail" title="not as wanted"><i /><span className="sr">failed</span></span>}</td>
+            <td>
+              {c.ok ? (
+                <span className="stamp pass" title="as wanted">
+                  <i />
+                  <span className="sr">passed</span>
+                </span>
+              ) : (
+                <span className="stamp fail" title="not as wanted">
+                  <i />
+                  <span className="sr">failed</span>
+                </span>
+              )}
+            </td>
             <td>{c.name}</td>
             <td className="quiet">{c.expected}</td>
             <td>{c.measured}</td>
@@ -57,7 +78,17 @@ function Report({ checks }: { checks: readonly CheckLine[] }) {
   );
 }
 
-function Side({ version, master, made, onExport }: { version: Version; master: Master | undefined; made: Deliverable[]; onExport: () => void }) {
+function Side({
+  version,
+  master,
+  made,
+  onExport,
+}: {
+  version: Version;
+  master: Master | undefined;
+  made: Deliverable[];
+  onExport: () => void;
+}) {
   const file = version.deliverable;
   const { margin } = useThisProduction();
   const planned = planVersion(version, master, margin);
@@ -67,37 +98,119 @@ function Side({ version, master, made, onExport }: { version: Version; master: M
   return (
     <aside className="side" aria-label={versionName(version)}>
       <h2 style={{ fontSize: 17 }}>{versionName(version)}</h2>
-      <p style={{ margin: '4px 0 8px' }}><VersionStamp standing={version.standing} troubles={planned?.troubles ?? []} /></p>
-      {version.standing === 'behind' && <p className="warn" style={{ marginBottom: 10 }}>This file is older than the version: {version.behind.join(', ')}.</p>}
-      {file?.onDisk && <p className="warn fault" role="alert" style={{ marginBottom: 10 }}>{problemLine(file.onDisk)}</p>}
-      {faults.map((t) => <p key={t.code} className="warn fault" style={{ marginBottom: 10 }}>{t.sentence} {t.mend}</p>)}
+      <p style={{ margin: '4px 0 8px' }}>
+        <VersionStamp standing={version.standing} troubles={planned?.troubles ?? []} />
+      </p>
+      {version.standing === 'behind' && (
+        <p className="warn" style={{ marginBottom: 10 }}>
+          This file is older than the version: {version.behind.join(', ')}.
+        </p>
+      )}
+      {file?.onDisk && (
+        <p className="warn fault" role="alert" style={{ marginBottom: 10 }}>
+          {problemLine(file.onDisk)}
+        </p>
+      )}
+      {faults.map((t) => (
+        <p key={t.code} className="warn fault" style={{ marginBottom: 10 }}>
+          {t.sentence} {t.mend}
+        </p>
+      ))}
       {file ? (
         <>
-          <p className="mono" style={{ overflowWrap: 'anywhere' }}>{file.fileName}</p>
-          <p className="quiet" style={{ margin: '3px 0 10px' }}>{bytesLabel(file.bytes)}, made {format(new Date(file.madeAt), 'd MMM yyyy, HH:mm')} in {durationLabel(file.tookSeconds)}</p>
+          <p className="mono" style={{ overflowWrap: 'anywhere' }}>
+            {file.fileName}
+          </p>
+          <p className="quiet" style={{ margin: '3px 0 10px' }}>
+            {bytesLabel(file.bytes)}, made {format(new Date(file.madeAt), 'd MMM yyyy, HH:mm')} in{' '}
+            {durationLabel(file.tookSeconds)}
+          </p>
           <div style={{ display: 'flex', gap: 10, marginBottom: 12, flexWrap: 'wrap' }}>
-            {!file.onDisk && <Button variant="contained" href={`/api/deliverables/${file.id}/file`} download={file.fileName}>Download</Button>}
-            {!file.onDisk && <Button variant="outlined" href={`/api/deliverables/${file.id}/file?inline=1`} target="_blank" rel="noreferrer">Play the file</Button>}
-            {!busy && version.standing !== 'blocked' && version.standing !== 'passed' && <Button variant="outlined" onClick={onExport}>Export it again</Button>}
+            {!file.onDisk && (
+              <Button variant="contained" href={`/api/deliverables/${file.id}/file`} download={file.fileName}>
+                Download
+              </Button>
+            )}
+            {!file.onDisk && (
+              <Button
+                variant="outlined"
+                href={`/api/deliverables/${file.id}/file?inline=1`}
+                target="_blank"
+                rel="noreferrer"
+              >
+                Play the file
+              </Button>
+            )}
+            {!busy && version.standing !== 'blocked' && version.standing !== 'passed' && (
+              <Button variant="outlined" onClick={onExport}>
+                Export it again
+              </Button>
+            )}
           </div>
           <Report checks={file.report.checks} />
-          <h3 className="quiet" style={{ fontSize: 12, margin: '14px 0 4px', fontWeight: 600 }}>Bitrate, Mbit/s in each second</h3>
-          <BitrateChart kbps={file.report.measured.video.kbpsBySecond} ceiling={file.ceilingKbps ?? undefined} />
-          <p className="mono quiet" style={{ fontSize: 11, overflowWrap: 'anywhere', marginTop: 10 }}>SHA-256 {file.sha256}</p>
+          <h3 className="quiet" style={{ fontSize: 12, margin: '14px 0 4px', fontWeight: 600 }}>
+            Bitrate, Mbit/s in each second
+          </h3>
+          <BitrateChart
+            kbps={file.report.measured.video.kbpsBySecond}
+            ceiling={file.ceilingKbps ?? undefined}
+          />
+          <p className="mono quiet" style={{ fontSize: 11, overflowWrap: 'anywhere', marginTop: 10 }}>
+            SHA-256 {file.sha256}
+          </p>
           {earlier.length > 0 && (
             <>
-              <h3 className="quiet" style={{ fontSize: 12, margin: '14px 0 4px', fontWeight: 600 }}>Made before</h3>
-              <ul>{earlier.map((d) => <li key={d.id} style={{ display: 'flex', justifyContent: 'space-between', gap: 10, minHeight: 32, alignItems: 'center' }}><span>{format(new Date(d.madeAt), 'd MMM, HH:mm')}, <span className="mono">{shortSum(d.sha256)}</span></span>{d.onDisk ? <span className="quiet" title={problemLine(d.onDisk)}>{d.onDisk.code === 'file-gone' ? 'no longer there' : 'changed on disk'}</span> : <a className="fix tall" href={`/api/deliverables/${d.id}/file`} download={d.fileName}>Download</a>}</li>)}</ul>
+              <h3 className="quiet" style={{ fontSize: 12, margin: '14px 0 4px', fontWeight: 600 }}>
+                Made before
+              </h3>
+              <ul>
+                {earlier.map((d) => (
+                  <li
+                    key={d.id}
+                    style={{
+                      display: 'flex',
+                      justifyContent: 'space-between',
+                      gap: 10,
+                      minHeight: 32,
+                      alignItems: 'center',
+                    }}
+                  >
+                    <span>
+                      {format(new Date(d.madeAt), 'd MMM, HH:mm')},{' '}
+                      <span className="mono">{shortSum(d.sha256)}</span>
+                    </span>
+                    {d.onDisk ? (
+                      <span className="quiet" title={problemLine(d.onDisk)}>
+                        {d.onDisk.code === 'file-gone' ? 'no longer there' : 'changed on disk'}
+                      </span>
+                    ) : (
+                      <a className="fix tall" href={`/api/deliverables/${d.id}/file`} download={d.fileName}>
+                        Download
+                      </a>
+                    )}
+                  </li>
+                ))}
+              </ul>
             </>
           )}
         </>
       ) : (
         <>
-          <p className="quiet" style={{ marginBottom: 12 }}>No file has been made yet.</p>
-          {version.standing === 'to-make' && <Button variant="contained" onClick={onExport}>Export it</Button>}
+          <p className="quiet" style={{ marginBottom: 12 }}>
+            No file has been made yet.
+          </p>
+          {version.standing === 'to-make' && (
+            <Button variant="contained" onClick={onExport}>
+              Export it
+            </Button>
+          )}
         </>
       )}
-      <p style={{ marginTop: 8 }}><Link className="fix tall" to={`/productions/${version.productionId}/framing/${version.id}`}>Open its framing</Link></p>
+      <p style={{ marginTop: 8 }}>
+        <Link className="fix tall" to={`/productions/${version.productionId}/framing/${version.id}`}>
+          Open its framing
+        </Link>
+      </p>
     </aside>
   );
 }
@@ -110,28 +223,86 @@ export function DeliverablesScreen() {
   const query = useDeliverables(production.id);
   const exporting = useExport(production.id);
   const { enqueueSnackbar } = useSnackbar();
-  const version = production.versions.find((v) => v.id === versionId) ?? production.versions.find((v) => v.deliverable) ?? production.versions[0];
-  if (production.versions.length === 0) return <Empty title="Nothing is owed yet" action={<Link className="fix tall" to={`/productions/${production.id}`}>Choose places on the proof sheet</Link>}>Each version becomes one file.</Empty>;
+  const version =
+    production.versions.find((v) => v.id === versionId) ??
+    production.versions.find((v) => v.deliverable) ??
+    production.versions[0];
+  if (production.versions.length === 0)
+    return (
+      <Empty
+        title="Nothing is owed yet"
+        action={
+          <Link className="fix tall" to={`/productions/${production.id}`}>
+            Choose places on the proof sheet
+          </Link>
+        }
+      >
+        Each version becomes one file.
+      </Empty>
+    );
   if (query.isPending) return <Loading what="the deliverables" />;
   if (query.isError) return <Failed error={query.error} onRetry={() => void query.refetch()} />;
-  const count = (...standings: Version['standing'][]) => production.versions.filter((v) => standings.includes(v.standing)).length;
+  const count = (...standings: Version['standing'][]) =>
+    production.versions.filter((v) => standings.includes(v.standing)).length;
   const behind = production.versions.filter((v) => v.standing === 'behind');
-  const exportThem = (ids: string[]) => exporting.mutate(ids, { onSuccess: (jobs) => enqueueSnackbar(jobs.length === 1 ? 'One file is in the queue.' : `${jobs.length} files are in the queue.`), onError: (error) => enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error' }) });
-  const select = (v: Version) => void navigate(`/productions/${production.id}/deliverables/${v.id}`, { replace: true });
+  const exportThem = (ids: string[]) =>
+    exporting.mutate(ids, {
+      onSuccess: (jobs) =>
+        enqueueSnackbar(
+          jobs.length === 1 ? 'One file is in the queue.' : `${jobs.length} files are in the queue.`,
+        ),
+      onError: (error) => enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error' }),
+    });
+  const select = (v: Version) =>
+    void navigate(`/productions/${production.id}/deliverables/${v.id}`, { replace: true });
   const faults = count('failed', 'failed-check', 'blocked', 'changed-on-disk');
   return (
     <div className="ledger">
       <div className="main">
         <div className="counts">
-          <span><b>{production.versions.length}</b>deliverables</span>
-          <span style={{ color: 'var(--moss)' }}><b>{count('passed')}</b>passed</span>
-          <span style={{ color: 'var(--teal)' }}><b>{count('to-make', 'queued', 'making')}</b>to make</span>
-          {behind.length > 0 && <span style={{ color: 'var(--ochre)' }}><b>{behind.length}</b>behind</span>}
-          {faults > 0 && <span style={{ color: 'var(--brick)' }}><b>{faults}</b>{faults === 1 ? 'fault' : 'faults'}</span>}
-          {behind.length > 0 && <button className="fix tall" style={{ marginLeft: 'auto' }} onClick={() => exportThem(behind.map((v) => v.id))}>Export what is behind ({behind.length})</button>}
+          <span>
+            <b>{production.versions.length}</b>deliverables
+          </span>
+          <span style={{ color: 'var(--moss)' }}>
+            <b>{count('passed')}</b>passed
+          </span>
+          <span style={{ color: 'var(--teal)' }}>
+            <b>{count('to-make', 'queued', 'making')}</b>to make
+          </span>
+          {behind.length > 0 && (
+            <span style={{ color: 'var(--ochre)' }}>
+              <b>{behind.length}</b>behind
+            </span>
+          )}
+          {faults > 0 && (
+            <span style={{ color: 'var(--brick)' }}>
+              <b>{faults}</b>
+              {faults === 1 ? 'fault' : 'faults'}
+            </span>
+          )}
+          {behind.length > 0 && (
+            <button
+              className="fix tall"
+              style={{ marginLeft: 'auto' }}
+              onClick={() => exportThem(behind.map((v) => v.id))}
+            >
+              Export what is behind ({behind.length})
+            </button>
+          )}
         </div>
         <table>
-          <thead><tr><th><span className="sr">Picture</span></th><th>Deliverable</th><th>Standing</th><th>Waits for</th><th>File</th><th>Checksum</th></tr></thead>
+          <thead>
+            <tr>
+              <th>
+                <span className="sr">Picture</span>
+              </th>
+              <th>Deliverable</th>
+              <th>Standing</th>
+              <th>Waits for</th>
+              <th>File</th>
+              <th>Checksum</th>
+            </tr>
+          </thead>
           <tbody>
             {production.versions.map((v) => {
               const master = production.masters.find((m) => m.id === v.masterId);
@@ -139,20 +310,74 @@ export function DeliverablesScreen() {
               const k = Math.min(64 / frame.width, 48 / frame.height);
               const planned = planVersion(v, master, production.margin);
               return (
-                <tr key={v.id} className={v.id === version?.id ? 'on' : ''} onClick={() => select(v)} data-placement={v.placementId}>
-                  <td><div className="thumb"><div style={{ width: frame.width * k, height: frame.height * k }}><Proof version={v} master={master} overlays={{ blocked: false, margin: false }} /></div></div></td>
-                  <td><button className="fix" style={{ color: 'inherit', textDecoration: 'none', fontWeight: 650, fontSize: 14, minHeight: 24, textAlign: 'left' }} onClick={() => select(v)} aria-pressed={v.id === version?.id} aria-label={`${versionName(v)}: ${standingWord(v.standing)}`}>{versionName(v)}</button><br /><span className="quiet">{master?.name}{master?.facts && `, ${durationLabel(masterSeconds(master.facts))}`}</span></td>
-                  <td>{v.standing === 'blocked' ? <VersionStamp standing={v.standing} troubles={planned?.troubles ?? []} /> : <StandingStamp standing={v.standing} />}</td>
+                <tr
+                  key={v.id}
+                  className={v.id === version?.id ? 'on' : ''}
+                  onClick={() => select(v)}
+                  data-placement={v.placementId}
+                >
+                  <td>
+                    <div className="thumb">
+                      <div style={{ width: frame.width * k, height: frame.height * k }}>
+                        <Proof version={v} master={master} overlays={{ blocked: false, margin: false }} />
+                      </div>
+                    </div>
+                  </td>
+                  <td>
+                    <button
+                      className="fix"
+                      style={{
+                        color: 'inherit',
+                        textDecoration: 'none',
+                        fontWeight: 650,
+                        fontSize: 14,
+                        minHeight: 24,
+                        textAlign: 'left',
+                      }}
+                      onClick={() => select(v)}
+                      aria-pressed={v.id === version?.id}
+                      aria-label={`${versionName(v)}: ${standingWord(v.standing)}`}
+                    >
+                      {versionName(v)}
+                    </button>
+                    <br />
+                    <span className="quiet">
+                      {master?.name}
+                      {master?.facts && `, ${durationLabel(masterSeconds(master.facts))}`}
+                    </span>
+                  </td>
+                  <td>
+                    {v.standing === 'blocked' ? (
+                      <VersionStamp standing={v.standing} troubles={planned?.troubles ?? []} />
+                    ) : (
+                      <StandingStamp standing={v.standing} />
+                    )}
+                  </td>
                   <td className={v.standing === 'passed' ? 'quiet' : ''}>{waitsFor(v)}</td>
-                  <td className="mono">{v.deliverable ? bytesLabel(v.deliverable.bytes) : <span className="quiet">not made yet</span>}</td>
-                  <td className="mono" title={v.deliverable?.sha256}>{v.deliverable && shortSum(v.deliverable.sha256)}</td>
+                  <td className="mono">
+                    {v.deliverable ? (
+                      bytesLabel(v.deliverable.bytes)
+                    ) : (
+                      <span className="quiet">not made yet</span>
+                    )}
+                  </td>
+                  <td className="mono" title={v.deliverable?.sha256}>
+                    {v.deliverable && shortSum(v.deliverable.sha256)}
+                  </td>
                 </tr>
               );
             })}
           </tbody>
         </table>
       </div>
-      {version && <Side version={version} master={production.masters.find((m) => m.id === version.masterId)} made={query.data.filter((d) => d.versionId === version.id)} onExport={() => exportThem([version.id])} />}
+      {version && (
+        <Side
+          version={version}
+          master={production.masters.find((m) => m.id === version.masterId)}
+          made={query.data.filter((d) => d.versionId === version.id)}
+          onExport={() => exportThem([version.id])}
+        />
+      )}
     </div>
   );
 }

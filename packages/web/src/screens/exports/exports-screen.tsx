@@ -48,33 +48,94 @@ function progressWords(job: Job, now: Date): string {
   return parts.join(' · ');
 }
 
-function JobRow({ job, version, master, now, productionId }: { job: Job; version: Version | undefined; master: Master | undefined; now: Date; productionId: string }) {
+function JobRow({
+  job,
+  version,
+  master,
+  now,
+  productionId,
+}: {
+  job: Job;
+  version: Version | undefined;
+  master: Master | undefined;
+  now: Date;
+  productionId: string;
+}) {
   const action = useJobAction(productionId);
   const { enqueueSnackbar } = useSnackbar();
-  const act = (what: 'cancel' | 'retry') => action.mutate({ jobId: job.id, action: what }, { onError: (error) => enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error' }) });
+  const act = (what: 'cancel' | 'retry') =>
+    action.mutate(
+      { jobId: job.id, action: what },
+      { onError: (error) => enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error' }) },
+    );
   const frame = version ? frameOf(version, master) : { width: 1, height: 1 };
   const k = 52 / Math.max(frame.width, frame.height);
-  const took = job.startedAt && job.finishedAt ? durationLabel(differenceInSeconds(new Date(job.finishedAt), new Date(job.startedAt))) : null;
+  const took =
+    job.startedAt && job.finishedAt
+      ? durationLabel(differenceInSeconds(new Date(job.finishedAt), new Date(job.startedAt)))
+      : null;
   return (
     <li className="job" data-state={job.state}>
-      <div className="thumb">{version && <div style={{ width: frame.width * k, height: frame.height * k }}><Proof version={version} master={master} overlays={{ blocked: false, margin: false }} /></div>}</div>
+      <div className="thumb">
+        {version && (
+          <div style={{ width: frame.width * k, height: frame.height * k }}>
+            <Proof version={version} master={master} overlays={{ blocked: false, margin: false }} />
+          </div>
+        )}
+      </div>
       <div style={{ minWidth: 0 }}>
         <b style={{ fontWeight: 650, fontSize: 14 }}>{job.label}</b>
         <div className="quiet clip">{master?.name}</div>
       </div>
       <StateStamp job={job} />
       <div style={{ minWidth: 0 }}>
-        {job.state === 'running' && <><LinearProgress variant="determinate" value={job.fraction * 100} aria-label={`${job.label}, made so far`} /><div className="quiet" style={{ marginTop: 4 }}>{progressWords(job, now)}</div></>}
-        {job.state === 'queued' && <span className="quiet">asked for at {format(new Date(job.createdAt), 'HH:mm')}</span>}
-        {job.state === 'done' && <span className="quiet">at {format(new Date(job.finishedAt ?? job.createdAt), 'd MMM, HH:mm')}{took && `, in ${took}`}</span>}
-        {job.state === 'cancelled' && <span className="quiet">stopped before it was finished; nothing was left behind</span>}
+        {job.state === 'running' && (
+          <>
+            <LinearProgress
+              variant="determinate"
+              value={job.fraction * 100}
+              aria-label={`${job.label}, made so far`}
+            />
+            <div className="quiet" style={{ marginTop: 4 }}>
+              {progressWords(job, now)}
+            </div>
+          </>
+        )}
+        {job.state === 'queued' && (
+          <span className="quiet">asked for at {format(new Date(job.createdAt), 'HH:mm')}</span>
+        )}
+        {job.state === 'done' && (
+          <span className="quiet">
+            at {format(new Date(job.finishedAt ?? job.createdAt), 'd MMM, HH:mm')}
+            {took && `, in ${took}`}
+          </span>
+        )}
+        {job.state === 'cancelled' && (
+          <span className="quiet">stopped before it was finished; nothing was left behind</span>
+        )}
         {job.state === 'failed' && job.problem && <p className="warn fault">{problemLine(job.problem)}</p>}
       </div>
       <div className="acts">
-        {(job.state === 'running' || job.state === 'queued') && <button className="fix tall" onClick={() => act('cancel')}>Stop</button>}
-        {(job.state === 'failed' || job.state === 'cancelled') && <button className="fix tall" onClick={() => act('retry')}>Start again</button>}
-        {job.state === 'failed' && <a className="fix tall" href={`/api/jobs/${job.id}/log`} target="_blank" rel="noreferrer">Log</a>}
-        {job.state === 'done' && version && <Link className="fix tall" to={`/productions/${productionId}/deliverables/${version.id}`}>See the file</Link>}
+        {(job.state === 'running' || job.state === 'queued') && (
+          <button className="fix tall" onClick={() => act('cancel')}>
+            Stop
+          </button>
+        )}
+        {(job.state === 'failed' || job.state === 'cancelled') && (
+          <button className="fix tall" onClick={() => act('retry')}>
+            Start again
+          </button>
+        )}
+        {job.state === 'failed' && (
+          <a className="fix tall" href={`/api/jobs/${job.id}/log`} target="_blank" rel="noreferrer">
+            Log
+          </a>
+        )}
+        {job.state === 'done' && version && (
+          <Link className="fix tall" to={`/productions/${productionId}/deliverables/${version.id}`}>
+            See the file
+          </Link>
+        )}
       </div>
     </li>
   );
@@ -89,26 +150,62 @@ export function ExportsScreen() {
   const jobs = (query.data ?? []).filter((j) => j.kind === 'export');
   const running = jobs.some((j) => j.state === 'running');
   const now = useClock(running);
-  const ready = production.versions.filter((v) => ['to-make', 'behind', 'failed', 'failed-check'].includes(v.standing));
+  const ready = production.versions.filter((v) =>
+    ['to-make', 'behind', 'failed', 'failed-check'].includes(v.standing),
+  );
   const order: Job['state'][] = ['running', 'queued', 'failed', 'done', 'cancelled'];
   // The running one first, then the queue in its own order, then what ended, newest first.
-  const sorted = [...jobs].sort((a, b) => order.indexOf(a.state) - order.indexOf(b.state) || (a.state === 'queued' ? a.createdAt.localeCompare(b.createdAt) : b.createdAt.localeCompare(a.createdAt)));
+  const sorted = [...jobs].sort(
+    (a, b) =>
+      order.indexOf(a.state) - order.indexOf(b.state) ||
+      (a.state === 'queued'
+        ? a.createdAt.localeCompare(b.createdAt)
+        : b.createdAt.localeCompare(a.createdAt)),
+  );
   const active = jobs.filter((j) => j.state === 'running' || j.state === 'queued').length;
   const exportAll = ready.length > 0 && (
-    <Button variant="contained" disabled={exporting.isPending} onClick={() => exporting.mutate(ready.map((v) => v.id), { onError: (error) => enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error' }) })}>
+    <Button
+      variant="contained"
+      disabled={exporting.isPending}
+      onClick={() =>
+        exporting.mutate(
+          ready.map((v) => v.id),
+          { onError: (error) => enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error' }) },
+        )
+      }
+    >
       {ready.length === 1 ? 'Export 1 version' : `Export ${ready.length} versions`}
     </Button>
   );
   if (query.isPending) return <Loading what="the queue" />;
   if (query.isError) return <Failed error={query.error} onRetry={() => void query.refetch()} />;
-  if (jobs.length === 0) return <Empty title="Nothing has been exported yet" action={exportAll}>Each file is made with its place’s own frame, rate and bitrate, then measured.</Empty>;
+  if (jobs.length === 0)
+    return (
+      <Empty title="Nothing has been exported yet" action={exportAll}>
+        Each file is made with its place’s own frame, rate and bitrate, then measured.
+      </Empty>
+    );
   return (
     <div className="exports scroll">
-      <header><h1>{active ? `${active} to make` : 'Nothing in the queue'}</h1>{exportAll}</header>
-      <ul>{sorted.map((job) => {
-        const version = production.versions.find((v) => v.id === job.subjectId);
-        return <JobRow key={job.id} job={job} version={version} master={production.masters.find((m) => m.id === version?.masterId)} now={now} productionId={production.id} />;
-      })}</ul>
+      <header>
+        <h1>{active ? `${active} to make` : 'Nothing in the queue'}</h1>
+        {exportAll}
+      </header>
+      <ul>
+        {sorted.map((job) => {
+          const version = production.versions.find((v) => v.id === job.subjectId);
+          return (
+            <JobRow
+              key={job.id}
+              job={job}
+              version={version}
+              master={production.masters.find((m) => m.id === version?.masterId)}
+              now={now}
+              productionId={production.id}
+            />
+          );
+        })}
+      </ul>
     </div>
   );
 }

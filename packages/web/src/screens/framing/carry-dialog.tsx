@@ -14,48 +14,106 @@ import { useThisProduction } from '../../parts/this-production.ts';
 import { versionName } from '../../parts/versions.ts';
 
 /** Copies a framing to other versions: of one shot, or of the whole film; also to other masters with the same shots. */
-export function CarryDialog({ version, shotAt, shotName, open, onClose }: { version: Version; shotAt: number; shotName: string; open: boolean; onClose: () => void }) {
+export function CarryDialog({
+  version,
+  shotAt,
+  shotName,
+  open,
+  onClose,
+}: {
+  version: Version;
+  shotAt: number;
+  shotName: string;
+  open: boolean;
+  onClose: () => void;
+}) {
   const production = useThisProduction();
   const carry = useCarry(production.id);
   const { enqueueSnackbar } = useSnackbar();
   const [what, setWhat] = useState<'shot' | 'film'>('shot');
   const [chosen, setChosen] = useState<readonly string[]>([]);
   const others = production.versions.filter((v) => v.id !== version.id && v.placement);
-  const toggle = (id: string) => setChosen(chosen.includes(id) ? chosen.filter((c) => c !== id) : [...chosen, id]);
+  const toggle = (id: string) =>
+    setChosen(chosen.includes(id) ? chosen.filter((c) => c !== id) : [...chosen, id]);
   const run = () =>
-    carry.mutate({ fromVersionId: version.id, toVersionIds: [...chosen], ...(what === 'shot' ? { shotAt } : {}) }, {
-      onSuccess: ({ changed, words }) => {
-        enqueueSnackbar([`${changed} ${changed === 1 ? 'version was' : 'versions were'} framed alike.`, ...words].join(' '), { autoHideDuration: 8000 });
-        onClose();
+    carry.mutate(
+      { fromVersionId: version.id, toVersionIds: [...chosen], ...(what === 'shot' ? { shotAt } : {}) },
+      {
+        onSuccess: ({ changed, words }) => {
+          enqueueSnackbar(
+            [`${changed} ${changed === 1 ? 'version was' : 'versions were'} framed alike.`, ...words].join(
+              ' ',
+            ),
+            { autoHideDuration: 8000 },
+          );
+          onClose();
+        },
+        onError: (error) => enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error' }),
       },
-      onError: (error) => enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error' }),
-    });
+    );
   return (
     <Dialog open={open} onClose={onClose} fullWidth maxWidth="sm" aria-labelledby="carry-title">
       <DialogContent>
-        <h2 id="carry-title" style={{ fontSize: 17, marginBottom: 6 }}>Carry this framing over</h2>
+        <h2 id="carry-title" style={{ fontSize: 17, marginBottom: 6 }}>
+          Carry this framing over
+        </h2>
         <p style={{ fontSize: 14, marginBottom: 10 }}>
-          The framing of <Choice label="What is carried" value={what} shown={what === 'shot' ? shotName : 'the whole film'} options={[{ value: 'shot', name: shotName }, { value: 'film', name: 'the whole film' }]} onChange={setWhat} /> goes to the versions ticked. What it is centred on stays the centre in every shape.
+          The framing of{' '}
+          <Choice
+            label="What is carried"
+            value={what}
+            shown={what === 'shot' ? shotName : 'the whole film'}
+            options={[
+              { value: 'shot', name: shotName },
+              { value: 'film', name: 'the whole film' },
+            ]}
+            onChange={setWhat}
+          />{' '}
+          goes to the versions ticked. What it is centred on stays the centre in every shape.
         </p>
         {production.masters.map((master) => {
           const mine = others.filter((v) => v.masterId === master.id);
-          return mine.length > 0 && (
-            <section key={master.id} style={{ marginBottom: 8 }}>
-              <h3 className="quiet" style={{ fontSize: 12 }}>{master.name}{master.id !== version.masterId && ' · shot by shot, where its shots are the same'}</h3>
-              {mine.map((v) => (
-                <label key={v.id} style={{ display: 'flex', alignItems: 'center', minHeight: 34, gap: 6, cursor: 'pointer' }}>
-                  <Checkbox size="small" checked={chosen.includes(v.id)} onChange={() => toggle(v.id)} slotProps={{ input: { 'aria-label': `${v.tag}, ${versionName(v)}, ${master.name}` } }} />
-                  <span className="letter">{v.tag}</span>{versionName(v)}
-                </label>
-              ))}
-            </section>
+          return (
+            mine.length > 0 && (
+              <section key={master.id} style={{ marginBottom: 8 }}>
+                <h3 className="quiet" style={{ fontSize: 12 }}>
+                  {master.name}
+                  {master.id !== version.masterId && ' · shot by shot, where its shots are the same'}
+                </h3>
+                {mine.map((v) => (
+                  <label
+                    key={v.id}
+                    style={{
+                      display: 'flex',
+                      alignItems: 'center',
+                      minHeight: 34,
+                      gap: 6,
+                      cursor: 'pointer',
+                    }}
+                  >
+                    <Checkbox
+                      size="small"
+                      checked={chosen.includes(v.id)}
+                      onChange={() => toggle(v.id)}
+                      slotProps={{ input: { 'aria-label': `${v.tag}, ${versionName(v)}, ${master.name}` } }}
+                    />
+                    <span className="letter">{v.tag}</span>
+                    {versionName(v)}
+                  </label>
+                ))}
+              </section>
+            )
           );
         })}
       </DialogContent>
       <DialogActions sx={{ p: 2 }}>
-        <Button onClick={() => setChosen(chosen.length === others.length ? [] : others.map((v) => v.id))}>{chosen.length === others.length ? 'Untick all' : 'Tick all'}</Button>
+        <Button onClick={() => setChosen(chosen.length === others.length ? [] : others.map((v) => v.id))}>
+          {chosen.length === others.length ? 'Untick all' : 'Tick all'}
+        </Button>
         <Button onClick={onClose}>Cancel</Button>
-        <Button variant="contained" disabled={chosen.length === 0 || carry.isPending} onClick={run}>{chosen.length === 1 ? 'Carry to 1 version' : `Carry to ${chosen.length} versions`}</Button>
+        <Button variant="contained" disabled={chosen.length === 0 || carry.isPending} onClick={run}>
+          {chosen.length === 1 ? 'Carry to 1 version' : `Carry to ${chosen.length} versions`}
+        </Button>
       </DialogActions>
     </Dialog>
   );

@@ -17,40 +17,93 @@ import { versionName } from '../../parts/versions.ts';
 import { LivelyControl } from './subject-note.tsx';
 
 /** Frames many shots at once by what is seen in them. */
-export function FollowDialog({ version, lively, onVersion, onClose }: { version: Version; lively: number; onVersion: (lively: number, handMade: boolean) => void; onClose: () => void }) {
+export function FollowDialog({
+  version,
+  lively,
+  onVersion,
+  onClose,
+}: {
+  version: Version;
+  lively: number;
+  onVersion: (lively: number, handMade: boolean) => void;
+  onClose: () => void;
+}) {
   const production = useThisProduction();
   const [scope, setScope] = useState<'version' | 'master' | 'production'>('version');
   const [control, setControl] = useState(lively);
   const [handMade, setHandMade] = useState(false);
   const follow = useFollow(production.id);
   const { enqueueSnackbar } = useSnackbar();
-  const inScope = production.versions.filter((v) => v.placement && (scope === 'production' || (scope === 'master' ? v.masterId === version.masterId : v.id === version.id)));
+  const inScope = production.versions.filter(
+    (v) =>
+      v.placement &&
+      (scope === 'production' ||
+        (scope === 'master' ? v.masterId === version.masterId : v.id === version.id)),
+  );
   const run = () => {
     if (scope === 'version') {
       onVersion(control, handMade);
       return onClose();
     }
-    follow.mutate({ versionIds: inScope.map((v) => v.id), lively: control, handMade }, {
-      onSuccess: ({ words }) => { words.forEach((w) => enqueueSnackbar(w, { autoHideDuration: 8000 })); onClose(); },
-      onError: (error) => enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error' }),
-    });
+    follow.mutate(
+      { versionIds: inScope.map((v) => v.id), lively: control, handMade },
+      {
+        onSuccess: ({ words }) => {
+          words.forEach((w) => enqueueSnackbar(w, { autoHideDuration: 8000 }));
+          onClose();
+        },
+        onError: (error) => enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error' }),
+      },
+    );
   };
   return (
     <Dialog open onClose={onClose} aria-labelledby="follow-title">
       <DialogContent sx={{ maxWidth: 440 }}>
-        <h2 id="follow-title" style={{ fontSize: 17, marginBottom: 10 }}>Frame by what is seen</h2>
-        <p className="quiet" style={{ marginBottom: 8 }}>Each shot holds, glides or follows, whichever suits what is in it. Points, locked shots and subjects that somebody has named stay as they are, and everything can be taken back.</p>
-        <RadioGroup value={scope} onChange={(event) => setScope(event.target.value as typeof scope)} aria-label="What is framed">
-          <FormControlLabel value="version" control={<Radio size="small" />} label={`This version, ${versionName(version)}`} />
-          <FormControlLabel value="master" control={<Radio size="small" />} label={`All versions of this master (${production.versions.filter((v) => v.masterId === version.masterId).length})`} />
-          <FormControlLabel value="production" control={<Radio size="small" />} label={`All masters of the production (${production.versions.length} versions)`} />
+        <h2 id="follow-title" style={{ fontSize: 17, marginBottom: 10 }}>
+          Frame by what is seen
+        </h2>
+        <p className="quiet" style={{ marginBottom: 8 }}>
+          Each shot holds, glides or follows, whichever suits what is in it. Points, locked shots and subjects
+          that somebody has named stay as they are, and everything can be taken back.
+        </p>
+        <RadioGroup
+          value={scope}
+          onChange={(event) => setScope(event.target.value as typeof scope)}
+          aria-label="What is framed"
+        >
+          <FormControlLabel
+            value="version"
+            control={<Radio size="small" />}
+            label={`This version, ${versionName(version)}`}
+          />
+          <FormControlLabel
+            value="master"
+            control={<Radio size="small" />}
+            label={`All versions of this master (${production.versions.filter((v) => v.masterId === version.masterId).length})`}
+          />
+          <FormControlLabel
+            value="production"
+            control={<Radio size="small" />}
+            label={`All masters of the production (${production.versions.length} versions)`}
+          />
         </RadioGroup>
         <LivelyControl value={control} onChange={setControl} />
-        <FormControlLabel control={<Checkbox size="small" checked={handMade} onChange={(event) => setHandMade(event.target.checked)} />} label="Shots framed by hand as well" />
+        <FormControlLabel
+          control={
+            <Checkbox
+              size="small"
+              checked={handMade}
+              onChange={(event) => setHandMade(event.target.checked)}
+            />
+          }
+          label="Shots framed by hand as well"
+        />
       </DialogContent>
       <DialogActions>
         <Button onClick={onClose}>Not now</Button>
-        <Button variant="contained" disabled={follow.isPending || inScope.length === 0} onClick={run}>{scope === 'version' ? 'Frame it' : `Frame ${inScope.length} versions`}</Button>
+        <Button variant="contained" disabled={follow.isPending || inScope.length === 0} onClick={run}>
+          {scope === 'version' ? 'Frame it' : `Frame ${inScope.length} versions`}
+        </Button>
       </DialogActions>
     </Dialog>
   );

@@ -12,7 +12,17 @@ import type { ShotEditor } from './shot-editor.ts';
 const keyOf = (w: WorthALook) => `${w.version.id} ${w.unit.from}`;
 
 /** The review round: the shots that are worth a look, worst first, each to be accepted or corrected where it stands. */
-export function RoundBar({ version, framing, hand, change }: { version: Version; framing: Framing; hand: ShotEditor; change: (framing: Framing) => void }) {
+export function RoundBar({
+  version,
+  framing,
+  hand,
+  change,
+}: {
+  version: Version;
+  framing: Framing;
+  hand: ShotEditor;
+  change: (framing: Framing) => void;
+}) {
   const production = useThisProduction();
   const desk = useDesk();
   const navigate = useNavigate();
@@ -24,7 +34,8 @@ export function RoundBar({ version, framing, hand, change }: { version: Version;
   const here = worth.find((w) => w.version.id === version.id && w.unit.from === hand.unit.from);
   const go = (to: WorthALook | undefined) => {
     if (!to) return;
-    if (to.version.id !== version.id) void navigate(`/productions/${production.id}/framing/${to.version.id}?round=${to.unit.from}`);
+    if (to.version.id !== version.id)
+      void navigate(`/productions/${production.id}/framing/${to.version.id}?round=${to.unit.from}`);
     else {
       desk.pause();
       desk.seek(to.unit.from);
@@ -49,15 +60,54 @@ export function RoundBar({ version, framing, hand, change }: { version: Version;
   useKeys('y', accept, { enabled: on }, deps);
   useKeys('u', () => next(), { enabled: on }, deps);
   if (!on) {
-    return worth.length ? <p className="roundcall"><button className="fix" onClick={() => { setSearch({ round: '' }); go(worth[0]); }}>{worth.length === 1 ? 'One shot is worth a look' : `${worth.length} shots are worth a look`}</button></p> : null;
+    return worth.length ? (
+      <p className="roundcall">
+        <button
+          className="fix"
+          onClick={() => {
+            setSearch({ round: '' });
+            go(worth[0]);
+          }}
+        >
+          {worth.length === 1 ? 'One shot is worth a look' : `${worth.length} shots are worth a look`}
+        </button>
+      </p>
+    ) : null;
   }
   return (
     <div className="roundbar" role="region" aria-label="Round">
-      <b>{here ? `Worth a look: ${worth.indexOf(here) + 1} of ${worth.length}` : left.length ? `${left.length} left to look at` : 'The round is done'}</b>
-      <span className="clip">{here ? <>{versionName(here.version)}, shot {here.unit.shot + 1}, <span className="mono">{here.judgement.figure}</span> of 100: {here.judgement.words[0] ?? ''}</> : left.length ? 'Press u for the next one.' : 'Every shot that was worth a look has been looked at.'}</span>
-      {here && <button className="fix tall" onClick={accept}>It is good (y)</button>}
-      {left.length > 0 && <button className="fix tall" onClick={() => next()}>Next (u)</button>}
-      <button className="fix tall" onClick={() => setSearch({})}>End the round</button>
+      <b>
+        {here
+          ? `Worth a look: ${worth.indexOf(here) + 1} of ${worth.length}`
+          : left.length
+            ? `${left.length} left to look at`
+            : 'The round is done'}
+      </b>
+      <span className="clip">
+        {here ? (
+          <>
+            {versionName(here.version)}, shot {here.unit.shot + 1},{' '}
+            <span className="mono">{here.judgement.figure}</span> of 100: {here.judgement.words[0] ?? ''}
+          </>
+        ) : left.length ? (
+          'Press u for the next one.'
+        ) : (
+          'Every shot that was worth a look has been looked at.'
+        )}
+      </span>
+      {here && (
+        <button className="fix tall" onClick={accept}>
+          It is good (y)
+        </button>
+      )}
+      {left.length > 0 && (
+        <button className="fix tall" onClick={() => next()}>
+          Next (u)
+        </button>
+      )}
+      <button className="fix tall" onClick={() => setSearch({})}>
+        End the round
+      </button>
     </div>
   );
 }

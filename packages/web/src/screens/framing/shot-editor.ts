@@ -1,4 +1,25 @@
-import { clipOf, frameAlone, frameOfPanel, setShotFraming, isStill, poseOfMove, shareWithSetup, sharedSetup, stretchAt, unitAt, windowOf, withPoseAt, type Clip, type Fill, type Framing, type MasterRect, type Move, type Pose, type Size, type Unit } from '@mivvy/core';
+import {
+  clipOf,
+  frameAlone,
+  frameOfPanel,
+  setShotFraming,
+  isStill,
+  poseOfMove,
+  shareWithSetup,
+  sharedSetup,
+  stretchAt,
+  unitAt,
+  windowOf,
+  withPoseAt,
+  type Clip,
+  type Fill,
+  type Framing,
+  type MasterRect,
+  type Move,
+  type Pose,
+  type Size,
+  type Unit,
+} from '@mivvy/core';
 
 export type Panel = 'upper' | 'lower';
 
@@ -33,7 +54,14 @@ export interface ShotEditor {
 }
 
 /** Takes the shot at a frame into the hand. */
-export function shotEditorAt(framing: Framing, units: readonly Unit[], frame: number, master: Size, size: Size, framesPerSecond: number): ShotEditor {
+export function shotEditorAt(
+  framing: Framing,
+  units: readonly Unit[],
+  frame: number,
+  master: Size,
+  size: Size,
+  framesPerSecond: number,
+): ShotEditor {
   const unit = unitAt(units, frame);
   const clip = clipOf(framing, unit);
   const at = frame - unit.from;
@@ -41,17 +69,38 @@ export function shotEditorAt(framing: Framing, units: readonly Unit[], frame: nu
   const locked = stretchAt(framing, unit.from).locked && !sharedSetup(framing, unit);
   const withClip = (next: Clip) => setShotFraming(framing, units, unit, locked ? { ...next, locked } : next);
   const partOf = (panel: Panel) => frameOfPanel(clip.fill, panel, size);
-  const moveOf = (panel: Panel) => (panel === 'lower' && clip.fill.kind === 'stacked' ? clip.fill.lower : clip.move);
+  const moveOf = (panel: Panel) =>
+    panel === 'lower' && clip.fill.kind === 'stacked' ? clip.fill.lower : clip.move;
   const poseOf = (panel: Panel) => poseOfMove(moveOf(panel), at, master, partOf(panel));
   const editAt = (panel: Panel) => {
     const move = moveOf(panel);
     if (move.kind !== 'glide') return at;
-    return Math.max(0, Math.min(unit.to - unit.from - 1, at - move.start < move.end - at ? move.start : move.end));
+    return Math.max(
+      0,
+      Math.min(unit.to - unit.from - 1, at - move.start < move.end - at ? move.start : move.end),
+    );
   };
-  const withMove = (panel: Panel, move: Move) => withClip(panel === 'lower' && clip.fill.kind === 'stacked' ? { ...clip, fill: { ...clip.fill, lower: move } } : { ...clip, move });
+  const withMove = (panel: Panel, move: Move) =>
+    withClip(
+      panel === 'lower' && clip.fill.kind === 'stacked'
+        ? { ...clip, fill: { ...clip.fill, lower: move } }
+        : { ...clip, move },
+    );
   return {
-    units, unit, clip, at, master, framesPerSecond, shared: sharedSetup(framing, unit), movable: clip.fill.kind === 'filled' || clip.fill.kind === 'stacked',
-    partOf, moveOf, poseOf, withMove, withClip, editAt,
+    units,
+    unit,
+    clip,
+    at,
+    master,
+    framesPerSecond,
+    shared: sharedSetup(framing, unit),
+    movable: clip.fill.kind === 'filled' || clip.fill.kind === 'stacked',
+    partOf,
+    moveOf,
+    poseOf,
+    withMove,
+    withClip,
+    editAt,
     editPose: (panel) => poseOfMove(moveOf(panel), editAt(panel), master, partOf(panel)),
     windowOf: (panel) => windowOf(poseOf(panel), master, partOf(panel)),
     withPose: (panel, pose) => withMove(panel, withPoseAt(moveOf(panel), editAt(panel), pose)),
@@ -70,12 +119,44 @@ export function moveAs(kind: Move['kind'], hand: ShotEditor, panel: Panel): Move
     case 'hold':
       return { kind, pose };
     case 'glide':
-      if (old.kind === 'follow') return { kind, a: poseOfMove(old, 0, hand.master, hand.partOf(panel)), b: poseOfMove(old, last, hand.master, hand.partOf(panel)), start: 0, end: last, ease: 'soft' };
-      return old.kind === 'path' && !isStill(old) ? { kind, a: old.keys[0]!.pose, b: old.keys.at(-1)!.pose, start: Math.max(0, old.keys[0]!.at), end: Math.max(1, old.keys.at(-1)!.at), ease: 'soft' } : { kind, a: pose, b: pose, start: 0, end: last, ease: 'soft' };
+      if (old.kind === 'follow')
+        return {
+          kind,
+          a: poseOfMove(old, 0, hand.master, hand.partOf(panel)),
+          b: poseOfMove(old, last, hand.master, hand.partOf(panel)),
+          start: 0,
+          end: last,
+          ease: 'soft',
+        };
+      return old.kind === 'path' && !isStill(old)
+        ? {
+            kind,
+            a: old.keys[0]!.pose,
+            b: old.keys.at(-1)!.pose,
+            start: Math.max(0, old.keys[0]!.at),
+            end: Math.max(1, old.keys.at(-1)!.at),
+            ease: 'soft',
+          }
+        : { kind, a: pose, b: pose, start: 0, end: last, ease: 'soft' };
     case 'path':
       // A way that was worked out becomes keyframes a second apart, to go on from by hand.
-      if (old.kind === 'follow') return { kind, keys: everySecond(last, hand.framesPerSecond).map((at) => ({ at, pose: poseOfMove(old, at, hand.master, hand.partOf(panel)) })) };
-      return old.kind === 'glide' ? { kind, keys: [{ at: old.start, pose: old.a }, { at: old.end, pose: old.b }] } : { kind, keys: [{ at: hand.at, pose }] };
+      if (old.kind === 'follow')
+        return {
+          kind,
+          keys: everySecond(last, hand.framesPerSecond).map((at) => ({
+            at,
+            pose: poseOfMove(old, at, hand.master, hand.partOf(panel)),
+          })),
+        };
+      return old.kind === 'glide'
+        ? {
+            kind,
+            keys: [
+              { at: old.start, pose: old.a },
+              { at: old.end, pose: old.b },
+            ],
+          }
+        : { kind, keys: [{ at: hand.at, pose }] };
     case 'follow':
       return old;
   }

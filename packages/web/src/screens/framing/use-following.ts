@@ -1,8 +1,21 @@
 import { useSnackbar } from 'notistack';
 import { useMemo } from 'react';
 import {
-  followedWords, followFilm, followUnit, replaceFramingIn, fps, judgeFollowing, subjectsIn, usualLively, withPoint,
-  type FollowMove, type Framing, type Judgement, type Pose, type SetSpan, type Track,
+  followedWords,
+  followFilm,
+  followUnit,
+  replaceFramingIn,
+  fps,
+  judgeFollowing,
+  subjectsIn,
+  usualLively,
+  withPoint,
+  type FollowMove,
+  type Framing,
+  type Judgement,
+  type Pose,
+  type SetSpan,
+  type Track,
 } from '@mivvy/core';
 import type { LookView, Master, Version } from '@mivvy/api';
 import { useLook } from '../../api/queries.ts';
@@ -30,7 +43,13 @@ export interface Following {
   setSpan: (span: SetSpan | { from: number; to: number; how: null }) => void;
 }
 
-export function useFollowing(version: Version, master: Master, framing: Framing, hand: ShotEditor, change: (framing: Framing) => void): Following {
+export function useFollowing(
+  version: Version,
+  master: Master,
+  framing: Framing,
+  hand: ShotEditor,
+  change: (framing: Framing) => void,
+): Following {
   const { margin } = useThisProduction();
   const { enqueueSnackbar } = useSnackbar();
   const look = useLook(master.id).data;
@@ -41,20 +60,47 @@ export function useFollowing(version: Version, master: Master, framing: Framing,
   const lively = pick?.lively ?? usualLively;
   const tracks = useMemo(() => (film ? (subjectsIn(film, unit)?.tracks ?? []) : []), [film, unit]);
   const subject = pick?.subject ? tracks.find((t) => t.id === pick.subject!.id) : undefined;
-  const judgement = useMemo(() => (film && subject ? judgeFollowing(framing, unit, subject, film.master, film.rules, fps(film.rate)) : null), [film, subject, framing, unit]);
+  const judgement = useMemo(
+    () =>
+      film && subject
+        ? judgeFollowing(framing, unit, subject, film.master, film.rules, fps(film.rate))
+        : null,
+    [film, subject, framing, unit],
+  );
 
   const apply = (wish: { subject?: string | null; lively?: number; move?: FollowMove; drawn?: Track }) => {
     if (!film) return void enqueueSnackbar('The film must be looked at first.', { variant: 'warning' });
-    const here = wish.drawn ? { ...film, drawn: [...film.drawn.filter((t) => t.id !== wish.drawn!.id), wish.drawn] } : film;
-    const chosen = followUnit(here, framing, unit, { lively: wish.lively ?? lively, ...(wish.subject === undefined ? {} : { subject: wish.subject }), ...(wish.move ? { move: wish.move } : {}) });
+    const here = wish.drawn
+      ? { ...film, drawn: [...film.drawn.filter((t) => t.id !== wish.drawn!.id), wish.drawn] }
+      : film;
+    const chosen = followUnit(here, framing, unit, {
+      lively: wish.lively ?? lively,
+      ...(wish.subject === undefined ? {} : { subject: wish.subject }),
+      ...(wish.move ? { move: wish.move } : {}),
+    });
     if (!chosen) return void enqueueSnackbar('This shot has not been looked at yet.', { variant: 'warning' });
-    if (chosen.relaxed > 1.02) enqueueSnackbar(`To meet the points that you set, the window goes up to ${chosen.relaxed.toFixed(1)} times as fast as its limits.`, { variant: 'warning' });
-    change(replaceFramingIn(framing, unit, { ...chosen.clip, ...(stretch?.locked ? { locked: true as const } : {}) }, film.frames));
+    if (chosen.relaxed > 1.02)
+      enqueueSnackbar(
+        `To meet the points that you set, the window goes up to ${chosen.relaxed.toFixed(1)} times as fast as its limits.`,
+        { variant: 'warning' },
+      );
+    change(
+      replaceFramingIn(
+        framing,
+        unit,
+        { ...chosen.clip, ...(stretch?.locked ? { locked: true as const } : {}) },
+        film.frames,
+      ),
+    );
   };
   const move = hand.clip.move.kind === 'follow' ? hand.clip.move : null;
   const withMove = (next: FollowMove) => apply({ move: next });
   return {
-    look, tracks, subject, judgement, lively,
+    look,
+    tracks,
+    subject,
+    judgement,
+    lively,
     run: (wish = {}) => apply(wish),
     runAll: (control, handMade) => {
       if (!film) return void enqueueSnackbar('The film must be looked at first.', { variant: 'warning' });
@@ -62,13 +108,35 @@ export function useFollowing(version: Version, master: Master, framing: Framing,
       if (run.changed) change(run.framing);
       enqueueSnackbar(followedWords(run));
     },
-    setPoint: (at, place) => move && withMove(place ? withPoint(move, { at, ...place }) : { ...move, points: move.points.filter((p) => p.at !== at) }),
-    movePoint: (from, to, place) => move && withMove(withPoint({ ...move, points: move.points.filter((p) => p.at !== from) }, { at: to, ...place })),
-    setPose: (at, pose) => move && withMove(pose.zoom === move.zoom ? withPoint(move, { at, x: pose.x, y: pose.y }) : { ...move, zoom: pose.zoom }),
+    setPoint: (at, place) =>
+      move &&
+      withMove(
+        place
+          ? withPoint(move, { at, ...place })
+          : { ...move, points: move.points.filter((p) => p.at !== at) },
+      ),
+    movePoint: (from, to, place) =>
+      move &&
+      withMove(
+        withPoint({ ...move, points: move.points.filter((p) => p.at !== from) }, { at: to, ...place }),
+      ),
+    setPose: (at, pose) =>
+      move &&
+      withMove(
+        pose.zoom === move.zoom
+          ? withPoint(move, { at, x: pose.x, y: pose.y })
+          : { ...move, zoom: pose.zoom },
+      ),
     setSpan: (span) => {
       if (!move) return;
       const others = move.spans.filter((s) => s.to < span.from || s.from > span.to);
-      withMove({ ...move, spans: span.how === null ? others : [...others, { from: span.from, to: span.to, how: span.how }].sort((a, b) => a.from - b.from) });
+      withMove({
+        ...move,
+        spans:
+          span.how === null
+            ? others
+            : [...others, { from: span.from, to: span.to, how: span.how }].sort((a, b) => a.from - b.from),
+      });
     },
   };
 }

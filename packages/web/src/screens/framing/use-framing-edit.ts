@@ -10,7 +10,11 @@ import { useDraft } from '../../parts/use-draft.ts';
 export function useFramingEdit(version: Version) {
   const client = useQueryClient();
   const { enqueueSnackbar } = useSnackbar();
-  const { shown: framing, saving, hand } = useDraft<Version, Framing>(version, 'framing', {
+  const {
+    shown: framing,
+    saving,
+    hand,
+  } = useDraft<Version, Framing>(version, 'framing', {
     valueOf: (base) => base.framing,
     save: (base, value) => saveFraming(client, base, value),
     refresh: () => void refreshProduction(client, version.productionId),
@@ -18,7 +22,9 @@ export function useFramingEdit(version: Version) {
   /** Takes the last change back, or does it again; what is in the hand is saved first, so that it can be taken back too. */
   const step = async (direction: 'undo' | 'redo') => {
     await hand.save();
-    await stepFraming(client, version, direction).catch((error: unknown) => enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error' }));
+    await stepFraming(client, version, direction).catch((error: unknown) =>
+      enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error' }),
+    );
   };
   return { framing, setFraming: (value: Framing) => hand.take(value), saving, step };
 }

@@ -2,7 +2,11 @@ import { useState } from 'react';
 import { z } from 'zod';
 
 const storageKey = 'mivvy.master-look';
-const lookSchema = z.object({ dim: z.number().min(0).max(1), line: z.number().min(0.5).max(8), colour: z.string().regex(/^#[0-9a-f]{6}$/) });
+const lookSchema = z.object({
+  dim: z.number().min(0).max(1),
+  line: z.number().min(0.5).max(8),
+  colour: z.string().regex(/^#[0-9a-f]{6}$/),
+});
 
 /** How windows are drawn over the master: strength of the dimming, weight of the lines in pixels, their colour. */
 export type MasterLook = z.infer<typeof lookSchema>;
@@ -19,9 +23,12 @@ function remembered(): MasterLook {
 /** The look that this person likes, kept in this browser. */
 export function useMasterLook(): [MasterLook, (change: Partial<MasterLook>) => void] {
   const [look, set] = useState(remembered);
-  return [look, (change) => {
-    const next = { ...look, ...change };
-    set(next);
-    localStorage.setItem(storageKey, JSON.stringify(next));
-  }];
+  return [
+    look,
+    (change) => {
+      const next = { ...look, ...change };
+      set(next);
+      localStorage.setItem(storageKey, JSON.stringify(next));
+    },
+  ];
 }

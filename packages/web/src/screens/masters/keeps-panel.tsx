@@ -1,7 +1,19 @@
 import TextField from '@mui/material/TextField';
 import { useState } from 'react';
 import { useKeys } from '../../parts/use-keys.ts';
-import { clampFraction, frameToTimecode, keepAt, oneShot, shotIndexAt, overlayName, shotSpans, withKeepAt, type Keep, type KeepKind, type Rate } from '@mivvy/core';
+import {
+  clampFraction,
+  frameToTimecode,
+  keepAt,
+  oneShot,
+  shotIndexAt,
+  overlayName,
+  shotSpans,
+  withKeepAt,
+  type Keep,
+  type KeepKind,
+  type Rate,
+} from '@mivvy/core';
 import type { Master } from '@mivvy/api';
 import { useLook } from '../../api/queries.ts';
 import { Choice } from '../../parts/choice.tsx';
@@ -9,49 +21,154 @@ import { EditableNumber } from '../../parts/editable.tsx';
 import { useDesk, useHead } from '../../play/use-desk.tsx';
 import { useWork } from './shots-panel.tsx';
 
-const kinds: readonly { value: KeepKind; name: string }[] = [{ value: 'face', name: 'a face' }, { value: 'title', name: 'a title' }, { value: 'logo', name: 'a logo' }, { value: 'product', name: 'a product' }, { value: 'other', name: 'something else' }];
+const kinds: readonly { value: KeepKind; name: string }[] = [
+  { value: 'face', name: 'a face' },
+  { value: 'title', name: 'a title' },
+  { value: 'logo', name: 'a logo' },
+  { value: 'product', name: 'a product' },
+  { value: 'other', name: 'something else' },
+];
 
 /** The name of a keep, changed where it stands and kept when the hand leaves it. */
 function NameField({ keep, onChange }: { keep: Keep; onChange: (name: string) => void }) {
   const [text, setText] = useState(keep.name);
   const done = () => (text.trim() ? text.trim() !== keep.name && onChange(text.trim()) : setText(keep.name));
-  return <TextField label="Name" value={text} fullWidth onChange={(event) => setText(event.target.value.slice(0, 60))} onBlur={done} onKeyDown={(event) => event.key === 'Enter' && (event.target as HTMLElement).blur()} />;
+  return (
+    <TextField
+      label="Name"
+      value={text}
+      fullWidth
+      onChange={(event) => setText(event.target.value.slice(0, 60))}
+      onBlur={done}
+      onKeyDown={(event) => event.key === 'Enter' && (event.target as HTMLElement).blur()}
+    />
+  );
 }
 
-function SpanSentence({ keep, frames, rate, shot, onChange }: { keep: Keep; frames: number; rate: Rate; shot: { from: number; to: number }; onChange: (span: Keep['span']) => void }) {
+function SpanSentence({
+  keep,
+  frames,
+  rate,
+  shot,
+  onChange,
+}: {
+  keep: Keep;
+  frames: number;
+  rate: Rate;
+  shot: { from: number; to: number };
+  onChange: (span: Keep['span']) => void;
+}) {
   const code = (f: number) => <span className="mono">{frameToTimecode(f, rate)}</span>;
   return (
     <p>
-      It counts from <EditableNumber label="First frame" value={keep.span.from} shown={code(keep.span.from)} min={0} max={keep.span.to - 1} unit="frames" onChange={(v) => onChange({ ...keep.span, from: Math.round(v) })} /> to{' '}
-      <EditableNumber label="First frame after it" value={keep.span.to} shown={code(keep.span.to)} min={keep.span.from + 1} max={frames} unit="frames" onChange={(v) => onChange({ ...keep.span, to: Math.round(v) })} />:{' '}
-      <button className="fix" onClick={() => onChange({ ...shot })}>this shot</button>, <button className="fix" onClick={() => onChange({ from: 0, to: frames })}>the whole film</button>.
+      It counts from{' '}
+      <EditableNumber
+        label="First frame"
+        value={keep.span.from}
+        shown={code(keep.span.from)}
+        min={0}
+        max={keep.span.to - 1}
+        unit="frames"
+        onChange={(v) => onChange({ ...keep.span, from: Math.round(v) })}
+      />{' '}
+      to{' '}
+      <EditableNumber
+        label="First frame after it"
+        value={keep.span.to}
+        shown={code(keep.span.to)}
+        min={keep.span.from + 1}
+        max={frames}
+        unit="frames"
+        onChange={(v) => onChange({ ...keep.span, to: Math.round(v) })}
+      />
+      :{' '}
+      <button className="fix" onClick={() => onChange({ ...shot })}>
+        this shot
+      </button>
+      ,{' '}
+      <button className="fix" onClick={() => onChange({ from: 0, to: frames })}>
+        the whole film
+      </button>
+      .
     </p>
   );
 }
 
 /** What lies still over the picture, as it was seen: offered as keeps, and not offered where there is one already. */
-function OverlayOffers({ master, busy, onKeep }: { master: Master; busy: boolean; onKeep: (keep: Keep) => void }) {
+function OverlayOffers({
+  master,
+  busy,
+  onKeep,
+}: {
+  master: Master;
+  busy: boolean;
+  onKeep: (keep: Keep) => void;
+}) {
   const look = useLook(master.id).data;
   const { rate } = master.facts!.video;
-  const offers = (look?.shots ?? []).flatMap((s) => s.overlays).filter((o) => o.to - o.from > 12 && !master.keeps.some((k) => {
-    const r = keepAt(k, Math.floor((o.from + o.to) / 2));
-    const width = Math.min(r.x + r.width, o.x + o.width) - Math.max(r.x, o.x);
-    const height = Math.min(r.y + r.height, o.y + o.height) - Math.max(r.y, o.y);
-    return k.span.from < o.to && k.span.to > o.from && width > 0 && height > 0 && width * height > 0.3 * Math.min(o.width * o.height, r.width * r.height);
-  }));
+  const offers = (look?.shots ?? [])
+    .flatMap((s) => s.overlays)
+    .filter(
+      (o) =>
+        o.to - o.from > 12 &&
+        !master.keeps.some((k) => {
+          const r = keepAt(k, Math.floor((o.from + o.to) / 2));
+          const width = Math.min(r.x + r.width, o.x + o.width) - Math.max(r.x, o.x);
+          const height = Math.min(r.y + r.height, o.y + o.height) - Math.max(r.y, o.y);
+          return (
+            k.span.from < o.to &&
+            k.span.to > o.from &&
+            width > 0 &&
+            height > 0 &&
+            width * height > 0.3 * Math.min(o.width * o.height, r.width * r.height)
+          );
+        }),
+    );
   if (!offers.length) return null;
   return (
     <p>
       Seen lying still over the picture:{' '}
       {offers.slice(0, 6).map((o, i) => (
-        <span key={`${o.from} ${o.x} ${o.y}`}>{i > 0 && ', '}{overlayName(o)} at <span className="mono">{frameToTimecode(o.from, rate)}</span> (<button className="fix" disabled={busy} onClick={() => onKeep({ id: crypto.randomUUID().slice(0, 8), name: overlayName(o).slice(0, 60), kind: o.width > 0.16 ? 'title' : 'logo', span: { from: o.from, to: o.to }, keys: [{ at: o.from, ...clampFraction(o) }] })}>keep it</button>)</span>
-      ))}.
+        <span key={`${o.from} ${o.x} ${o.y}`}>
+          {i > 0 && ', '}
+          {overlayName(o)} at <span className="mono">{frameToTimecode(o.from, rate)}</span> (
+          <button
+            className="fix"
+            disabled={busy}
+            onClick={() =>
+              onKeep({
+                id: crypto.randomUUID().slice(0, 8),
+                name: overlayName(o).slice(0, 60),
+                kind: o.width > 0.16 ? 'title' : 'logo',
+                span: { from: o.from, to: o.to },
+                keys: [{ at: o.from, ...clampFraction(o) }],
+              })
+            }
+          >
+            keep it
+          </button>
+          )
+        </span>
+      ))}
+      .
     </p>
   );
 }
 
 /** What must stay visible: drawn on the picture, named, and given a span. */
-export function KeepsPanel({ master, chosenId, onChoose, drawing, onDraw }: { master: Master; chosenId: string | null; onChoose: (id: string | null) => void; drawing: boolean; onDraw: (drawing: boolean) => void }) {
+export function KeepsPanel({
+  master,
+  chosenId,
+  onChoose,
+  drawing,
+  onDraw,
+}: {
+  master: Master;
+  chosenId: string | null;
+  onChoose: (id: string | null) => void;
+  drawing: boolean;
+  onDraw: (drawing: boolean) => void;
+}) {
   const desk = useDesk();
   const { frame } = useHead();
   const { run, busy } = useWork(master);
@@ -72,32 +189,107 @@ export function KeepsPanel({ master, chosenId, onChoose, drawing, onDraw }: { ma
   useKeys('mod+shift+z,mod+y', () => run({ kind: 'redo' }), { preventDefault: true }, [master.id]);
   return (
     <div className="panel">
-      <p>What is marked here must stay in every frame, clear of what outlets draw. <button className="fix" aria-pressed={drawing} onClick={() => onDraw(!drawing)}>{drawing ? 'Drawing: drag on the picture' : 'Draw one on the picture'}</button>.</p>
+      <p>
+        What is marked here must stay in every frame, clear of what outlets draw.{' '}
+        <button className="fix" aria-pressed={drawing} onClick={() => onDraw(!drawing)}>
+          {drawing ? 'Drawing: drag on the picture' : 'Draw one on the picture'}
+        </button>
+        .
+      </p>
       <ul className="keeplist">
         {master.keeps.map((k) => (
           <li key={k.id}>
-            <button className={k.id === chosenId ? 'on' : ''} aria-pressed={k.id === chosenId} onClick={() => { onChoose(k.id === chosenId ? null : k.id); if (at < k.span.from || at >= k.span.to) desk.seek(k.span.from); }}>
-              <b className="clip">{k.name}</b><span className="quiet">{kinds.find((o) => o.value === k.kind)!.name}, {k.span.to - k.span.from} frames{k.keys.length > 1 ? ', moves' : ''}</span>
+            <button
+              className={k.id === chosenId ? 'on' : ''}
+              aria-pressed={k.id === chosenId}
+              onClick={() => {
+                onChoose(k.id === chosenId ? null : k.id);
+                if (at < k.span.from || at >= k.span.to) desk.seek(k.span.from);
+              }}
+            >
+              <b className="clip">{k.name}</b>
+              <span className="quiet">
+                {kinds.find((o) => o.value === k.kind)!.name}, {k.span.to - k.span.from} frames
+                {k.keys.length > 1 ? ', moves' : ''}
+              </span>
             </button>
           </li>
         ))}
       </ul>
-      <OverlayOffers master={master} busy={busy} onKeep={(keep) => { save([...master.keeps, keep]); onChoose(keep.id); }} />
+      <OverlayOffers
+        master={master}
+        busy={busy}
+        onKeep={(keep) => {
+          save([...master.keeps, keep]);
+          onChoose(keep.id);
+        }}
+      />
       {chosen && (
         <div className="keepform">
           <NameField key={chosen.id} keep={chosen} onChange={(name) => change({ ...chosen, name })} />
           <p style={{ marginTop: 10 }}>
-            It is <Choice label="Kind" value={chosen.kind} shown={kinds.find((o) => o.value === chosen.kind)!.name} options={kinds} onChange={(kind) => change({ ...chosen, kind })} />, and{' '}
-            <Choice label="Movement of the keep" value={chosen.keys.length > 1 ? 'moves' : 'still'} shown={chosen.keys.length > 1 ? `moves through ${chosen.keys.length} places` : 'stands still'} options={[{ value: 'still', name: 'stands still' }, { value: 'moves', name: 'moves', more: 'drag it to its place at other frames' }]}
-              onChange={(v) => change(v === 'still' ? { ...chosen, keys: [{ at: chosen.span.from, ...keepAt(chosen, at) }] } : withKeepAt({ ...chosen, keys: [{ ...chosen.keys[0]!, at: chosen.span.from }] }, at === chosen.span.from ? chosen.span.to - 1 : at, keepAt(chosen, at), true))} />.
+            It is{' '}
+            <Choice
+              label="Kind"
+              value={chosen.kind}
+              shown={kinds.find((o) => o.value === chosen.kind)!.name}
+              options={kinds}
+              onChange={(kind) => change({ ...chosen, kind })}
+            />
+            , and{' '}
+            <Choice
+              label="Movement of the keep"
+              value={chosen.keys.length > 1 ? 'moves' : 'still'}
+              shown={chosen.keys.length > 1 ? `moves through ${chosen.keys.length} places` : 'stands still'}
+              options={[
+                { value: 'still', name: 'stands still' },
+                { value: 'moves', name: 'moves', more: 'drag it to its place at other frames' },
+              ]}
+              onChange={(v) =>
+                change(
+                  v === 'still'
+                    ? { ...chosen, keys: [{ at: chosen.span.from, ...keepAt(chosen, at) }] }
+                    : withKeepAt(
+                        { ...chosen, keys: [{ ...chosen.keys[0]!, at: chosen.span.from }] },
+                        at === chosen.span.from ? chosen.span.to - 1 : at,
+                        keepAt(chosen, at),
+                        true,
+                      ),
+                )
+              }
+            />
+            .
           </p>
-          <SpanSentence keep={chosen} frames={frames} rate={rate} shot={shot} onChange={(span) => change({ ...chosen, span })} />
-          <p><button className="fix tall" disabled={busy} onClick={() => drop(chosen.id)}>Remove this keep</button></p>
+          <SpanSentence
+            keep={chosen}
+            frames={frames}
+            rate={rate}
+            shot={shot}
+            onChange={(span) => change({ ...chosen, span })}
+          />
+          <p>
+            <button className="fix tall" disabled={busy} onClick={() => drop(chosen.id)}>
+              Remove this keep
+            </button>
+          </p>
         </div>
       )}
       <p>
-        <button className="fix tall" disabled={busy || !master.can.undo} onClick={() => run({ kind: 'undo' })}>Take back</button>{' · '}
-        <button className="fix tall" disabled={busy || !master.can.redo} onClick={() => run({ kind: 'redo' })}>Do again</button>
+        <button
+          className="fix tall"
+          disabled={busy || !master.can.undo}
+          onClick={() => run({ kind: 'undo' })}
+        >
+          Take back
+        </button>
+        {' · '}
+        <button
+          className="fix tall"
+          disabled={busy || !master.can.redo}
+          onClick={() => run({ kind: 'redo' })}
+        >
+          Do again
+        </button>
       </p>
     </div>
   );

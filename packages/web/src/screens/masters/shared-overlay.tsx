@@ -5,12 +5,22 @@ import type { sharedWindows } from './shared-panel.tsx';
 import '../framing/framing.css';
 
 /** Windows, their common area and the square inside it, over the master. */
-export function SharedOverlay({ shared, master }: { shared: ReturnType<typeof sharedWindows>; master: Size }) {
+export function SharedOverlay({
+  shared,
+  master,
+}: {
+  shared: ReturnType<typeof sharedWindows>;
+  master: Size;
+}) {
   const [look] = useMasterLook();
   return (
     <>
       <OverMaster others={shared.windows} common={shared.common} master={master} look={look} />
-      {shared.square && <div className="square" style={placeOver(shared.square, master)}><span>square</span></div>}
+      {shared.square && (
+        <div className="square" style={placeOver(shared.square, master)}>
+          <span>square</span>
+        </div>
+      )}
     </>
   );
 }

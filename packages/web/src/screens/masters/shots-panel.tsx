@@ -1,7 +1,19 @@
 import { useSnackbar } from 'notistack';
 import { useRef } from 'react';
 import { useKeys } from '../../parts/use-keys.ts';
-import { addShotBoundary, freeSetup, moveShotBoundary, oneShot, problemLine, removeShotBoundary, shotIndexAt, shotSpans, spanLength, withSetup, type Shot } from '@mivvy/core';
+import {
+  addShotBoundary,
+  freeSetup,
+  moveShotBoundary,
+  oneShot,
+  problemLine,
+  removeShotBoundary,
+  shotIndexAt,
+  shotSpans,
+  spanLength,
+  withSetup,
+  type Shot,
+} from '@mivvy/core';
 import type { Master } from '@mivvy/api';
 import { problemOf } from '../../api/client.ts';
 import { useMasterWork } from '../../api/queries.ts';
@@ -17,7 +29,8 @@ export function useWork(master: Master) {
   const run = (change: Parameters<typeof work.mutate>[0]) =>
     work.mutate(change, {
       onSuccess: (words) => words.length && enqueueSnackbar(words.join(' '), { autoHideDuration: 9000 }),
-      onError: (error) => enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error', autoHideDuration: 8000 }),
+      onError: (error) =>
+        enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error', autoHideDuration: 8000 }),
     });
   return { run, busy: work.isPending };
 }
@@ -35,7 +48,8 @@ export function ShotsPanel({ master }: { master: Master }) {
   const shot = shots[index]!;
   const span = shotSpans(shots, frames)[index]!;
   const cameras = [...new Set(shots.map((s) => s.setup))];
-  const save = (next: Shot[], movedCut?: { from: number; to: number }) => run({ kind: 'work', revision: master.revision, shots: next, ...(movedCut ? { movedCut } : {}) });
+  const save = (next: Shot[], movedCut?: { from: number; to: number }) =>
+    run({ kind: 'work', revision: master.revision, shots: next, ...(movedCut ? { movedCut } : {}) });
   const move = (to: number) => {
     const next = moveShotBoundary(shots, index, to, frames);
     save(next, { from: shot.from, to: next[index]!.from });
@@ -56,25 +70,99 @@ export function ShotsPanel({ master }: { master: Master }) {
   const join = shot.join && `, by a ${shot.join.kind} of ${spanLength(shot.join.span)} frames`;
   return (
     <div className="panel">
-      {master.shots === null ? <p className="quiet">The film is being looked at for its cuts.</p> : (
-        <p><b>{shots.length === 1 ? 'One shot' : `${shots.length} shots`}</b> from <b>{cameras.length === 1 ? 'one camera' : `${cameras.length} cameras`}</b>. <button className="fix" disabled={busy} onClick={() => run({ kind: 'setups' })}>Group them anew</button> by how they look.</p>
+      {master.shots === null ? (
+        <p className="quiet">The film is being looked at for its cuts.</p>
+      ) : (
+        <p>
+          <b>{shots.length === 1 ? 'One shot' : `${shots.length} shots`}</b> from{' '}
+          <b>{cameras.length === 1 ? 'one camera' : `${cameras.length} cameras`}</b>.{' '}
+          <button className="fix" disabled={busy} onClick={() => run({ kind: 'setups' })}>
+            Group them anew
+          </button>{' '}
+          by how they look.
+        </p>
       )}
       <p>
-        <b>Shot {index + 1}</b> starts at {index === 0 ? <b>the film’s start</b> : <EditableTime label="Start of the shot" frame={shot.from} rate={rate} min={shots[index - 1]!.from + 1} max={(shots[index + 1]?.from ?? frames) - 1} onChange={move} />}{join}, runs {spanLength(span)} frames, and is from{' '}
-        <Choice label="Camera" value={shot.setup} shown={`camera ${shot.setup}`} options={[...cameras.map((c) => ({ value: c, name: `camera ${c}` })), { value: freeSetup(shots), name: 'a camera of its own' }]} onChange={(setup) => save(withSetup(shots, index, setup))} />.
+        <b>Shot {index + 1}</b> starts at{' '}
+        {index === 0 ? (
+          <b>the film’s start</b>
+        ) : (
+          <EditableTime
+            label="Start of the shot"
+            frame={shot.from}
+            rate={rate}
+            min={shots[index - 1]!.from + 1}
+            max={(shots[index + 1]?.from ?? frames) - 1}
+            onChange={move}
+          />
+        )}
+        {join}, runs {spanLength(span)} frames, and is from{' '}
+        <Choice
+          label="Camera"
+          value={shot.setup}
+          shown={`camera ${shot.setup}`}
+          options={[
+            ...cameras.map((c) => ({ value: c, name: `camera ${c}` })),
+            { value: freeSetup(shots), name: 'a camera of its own' },
+          ]}
+          onChange={(setup) => save(withSetup(shots, index, setup))}
+        />
+        .
       </p>
       <p>
-        <button className="fix tall" disabled={busy || at === shot.from} onClick={() => void cut()}>Cut here</button>{' · '}
-        <button className="fix tall" disabled={busy || index === 0} onClick={() => save(removeShotBoundary(shots, index))}>Join it to the one before</button>
+        <button className="fix tall" disabled={busy || at === shot.from} onClick={() => void cut()}>
+          Cut here
+        </button>
+        {' · '}
+        <button
+          className="fix tall"
+          disabled={busy || index === 0}
+          onClick={() => save(removeShotBoundary(shots, index))}
+        >
+          Join it to the one before
+        </button>
       </p>
       <p>
-        {index > 0 && <>Start it <button className="fix tall" disabled={busy} onClick={() => move(shot.from - 1)}>a frame earlier</button> or <button className="fix tall" disabled={busy} onClick={() => move(shot.from + 1)}>a frame later</button>. </>}
-        <button className="fix tall" disabled={busy || !master.can.undo} onClick={() => run({ kind: 'undo' })}>Take back</button>{' · '}
-        <button className="fix tall" disabled={busy || !master.can.redo} onClick={() => run({ kind: 'redo' })}>Do again</button>
+        {index > 0 && (
+          <>
+            Start it{' '}
+            <button className="fix tall" disabled={busy} onClick={() => move(shot.from - 1)}>
+              a frame earlier
+            </button>{' '}
+            or{' '}
+            <button className="fix tall" disabled={busy} onClick={() => move(shot.from + 1)}>
+              a frame later
+            </button>
+            .{' '}
+          </>
+        )}
+        <button
+          className="fix tall"
+          disabled={busy || !master.can.undo}
+          onClick={() => run({ kind: 'undo' })}
+        >
+          Take back
+        </button>
+        {' · '}
+        <button
+          className="fix tall"
+          disabled={busy || !master.can.redo}
+          onClick={() => run({ kind: 'redo' })}
+        >
+          Do again
+        </button>
       </p>
       <p>
-        <button className="fix tall" disabled={busy} onClick={() => file.current?.click()}>Read the cuts from an edit list</button> (EDL or OpenTimelineIO).
-        <TextFileInput ref={file} accept=".edl,.otio,.txt,.json" testId="cut-list-chooser" onText={(fileName, text) => run({ kind: 'cut-list', fileName, text })} />
+        <button className="fix tall" disabled={busy} onClick={() => file.current?.click()}>
+          Read the cuts from an edit list
+        </button>{' '}
+        (EDL or OpenTimelineIO).
+        <TextFileInput
+          ref={file}
+          accept=".edl,.otio,.txt,.json"
+          testId="cut-list-chooser"
+          onText={(fileName, text) => run({ kind: 'cut-list', fileName, text })}
+        />
       </p>
     </div>
   );

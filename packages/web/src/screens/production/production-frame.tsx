@@ -12,10 +12,26 @@ function Running({ jobs, productionId }: { jobs: readonly Job[]; productionId: s
   const exports = jobs.filter((j) => j.kind === 'export');
   const current = exports.find((j) => j.state === 'running') ?? jobs.find((j) => j.state === 'running');
   if (!current) return null;
-  const words = current.kind === 'ingest' ? `Reading ${current.label}` : current.kind === 'look' ? `Looking at ${current.label} ${Math.round(current.fraction * 100)} %` : `${current.label} ${Math.round(current.fraction * 100)} %`;
+  const words =
+    current.kind === 'ingest'
+      ? `Reading ${current.label}`
+      : current.kind === 'look'
+        ? `Looking at ${current.label} ${Math.round(current.fraction * 100)} %`
+        : `${current.label} ${Math.round(current.fraction * 100)} %`;
   const more = exports.length > 1 ? ` · ${exports.length - 1} more` : '';
-  const left = current.etaSeconds !== null && current.kind === 'export' ? ` · ${durationLabel(current.etaSeconds)} left` : '';
-  return <Link className="runchip" to={`/productions/${productionId}/exports`} aria-live="off"><span className="clip">{words}{left}{more}</span></Link>;
+  const left =
+    current.etaSeconds !== null && current.kind === 'export'
+      ? ` · ${durationLabel(current.etaSeconds)} left`
+      : '';
+  return (
+    <Link className="runchip" to={`/productions/${productionId}/exports`} aria-live="off">
+      <span className="clip">
+        {words}
+        {left}
+        {more}
+      </span>
+    </Link>
+  );
 }
 
 /** Everything around a production's screens: the header with the road, and one play head for them all. */
@@ -29,17 +45,35 @@ export function ProductionFrame() {
     { to: `${base}/masters`, name: 'Masters' },
     { to: base, name: 'Proof sheet', end: true },
     // Stops without anything to show are not on the road yet.
-    ...(hasVersions ? [{ to: `${base}/framing`, name: 'Framing' }, { to: `${base}/timing`, name: 'Timing' }, { to: `${base}/exports`, name: 'Exports' }, { to: `${base}/deliverables`, name: 'Deliverables' }] : []),
+    ...(hasVersions
+      ? [
+          { to: `${base}/framing`, name: 'Framing' },
+          { to: `${base}/timing`, name: 'Timing' },
+          { to: `${base}/exports`, name: 'Exports' },
+          { to: `${base}/deliverables`, name: 'Deliverables' },
+        ]
+      : []),
   ];
   return (
     <div className="desk">
       <TopBar
-        where={production && <>{production.client && `${production.client} · `}<b>{production.name}</b></>}
+        where={
+          production && (
+            <>
+              {production.client && `${production.client} · `}
+              <b>{production.name}</b>
+            </>
+          )
+        }
         road={road}
         running={production && <Running jobs={production.jobs} productionId={productionId} />}
       />
       <main>
-        {query.isPending ? <Loading what="the production" /> : !production ? <Failed error={query.error} onRetry={() => void query.refetch()} /> : (
+        {query.isPending ? (
+          <Loading what="the production" />
+        ) : !production ? (
+          <Failed error={query.error} onRetry={() => void query.refetch()} />
+        ) : (
           <PlayDeskProvider key={productionId}>
             <ProductionContext value={production}>
               <Outlet />

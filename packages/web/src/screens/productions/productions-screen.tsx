@@ -11,7 +11,12 @@ import { useForm } from 'react-hook-form';
 import { Link, useNavigate } from 'react-router';
 import type { ProductionCard } from '@mivvy/api';
 import { problemOf } from '../../api/client.ts';
-import { useProductions, useRemoveProduction, useRenameProduction, useStartProduction } from '../../api/queries.ts';
+import {
+  useProductions,
+  useRemoveProduction,
+  useRenameProduction,
+  useStartProduction,
+} from '../../api/queries.ts';
 import { sendFilm } from '../../api/uploads.ts';
 import { Empty, Failed, Loading } from '../../parts/notices.tsx';
 import { Stamp } from '../../parts/stamp.tsx';
@@ -26,7 +31,8 @@ function Standings({ card }: { card: ProductionCard }) {
   const open = count('to-make');
   const busy = count('queued', 'making');
   const done = count('passed');
-  if (card.standings.length === 0) return <span className="quiet">{card.masters.length ? 'No places chosen yet' : 'No film yet'}</span>;
+  if (card.standings.length === 0)
+    return <span className="quiet">{card.masters.length ? 'No places chosen yet' : 'No film yet'}</span>;
   return (
     <span style={{ display: 'flex', gap: 14, flexWrap: 'wrap' }}>
       {bad > 0 && <Stamp shape="fail">{bad} at fault</Stamp>}
@@ -38,7 +44,15 @@ function Standings({ card }: { card: ProductionCard }) {
   );
 }
 
-function Card({ card, onRename, onRemove }: { card: ProductionCard; onRename: () => void; onRemove: () => void }) {
+function Card({
+  card,
+  onRename,
+  onRemove,
+}: {
+  card: ProductionCard;
+  onRename: () => void;
+  onRemove: () => void;
+}) {
   const poster = card.masters.find((m) => m.hasPoster);
   return (
     <li className="production">
@@ -47,29 +61,87 @@ function Card({ card, onRename, onRemove }: { card: ProductionCard; onRename: ()
       </Link>
       <div className="about">
         <p className="quiet clip">{card.client || 'No client named'}</p>
-        <h2 className="clip"><Link to={`/productions/${card.id}`}>{card.name}</Link></h2>
-        <p className="quiet">{card.masters.length === 1 ? '1 master' : `${card.masters.length} masters`} · {card.standings.length === 1 ? '1 version' : `${card.standings.length} versions`} · changed {formatDistanceToNow(new Date(card.updatedAt), { addSuffix: true })}</p>
-        <div className="foot"><Standings card={card} /><span style={{ display: 'flex', gap: 14 }}><button className="fix tall" onClick={onRename} aria-label={`Rename ${card.name}`}>Rename</button><button className="fix tall" onClick={onRemove} aria-label={`Remove ${card.name}`}>Remove</button></span></div>
+        <h2 className="clip">
+          <Link to={`/productions/${card.id}`}>{card.name}</Link>
+        </h2>
+        <p className="quiet">
+          {card.masters.length === 1 ? '1 master' : `${card.masters.length} masters`} ·{' '}
+          {card.standings.length === 1 ? '1 version' : `${card.standings.length} versions`} · changed{' '}
+          {formatDistanceToNow(new Date(card.updatedAt), { addSuffix: true })}
+        </p>
+        <div className="foot">
+          <Standings card={card} />
+          <span style={{ display: 'flex', gap: 14 }}>
+            <button className="fix tall" onClick={onRename} aria-label={`Rename ${card.name}`}>
+              Rename
+            </button>
+            <button className="fix tall" onClick={onRemove} aria-label={`Remove ${card.name}`}>
+              Remove
+            </button>
+          </span>
+        </div>
       </div>
     </li>
   );
 }
 
 /** Name and client of a production, for a new one or one that is there. */
-function ProductionDialog({ title, action, initial, pending, error, onSave, onClose }: { title: string; action: string; initial: { name: string; client: string }; pending: boolean; error: unknown; onSave: (names: { name: string; client: string }) => void; onClose: () => void }) {
+function ProductionDialog({
+  title,
+  action,
+  initial,
+  pending,
+  error,
+  onSave,
+  onClose,
+}: {
+  title: string;
+  action: string;
+  initial: { name: string; client: string };
+  pending: boolean;
+  error: unknown;
+  onSave: (names: { name: string; client: string }) => void;
+  onClose: () => void;
+}) {
   const { register, handleSubmit, formState } = useForm({ defaultValues: initial });
   return (
     <Dialog open onClose={onClose} fullWidth maxWidth="xs" aria-labelledby="names-title">
-      <form onSubmit={(event) => void handleSubmit(({ name, client }) => onSave({ name: name.trim(), client: client.trim() }))(event)}>
+      <form
+        onSubmit={(event) =>
+          void handleSubmit(({ name, client }) => onSave({ name: name.trim(), client: client.trim() }))(event)
+        }
+      >
         <DialogContent sx={{ display: 'grid', gap: 2 }}>
-          <h2 id="names-title" style={{ fontSize: 17 }}>{title}</h2>
-          <TextField label="Name of the film or job" autoFocus error={!!formState.errors.name} helperText={formState.errors.name?.message} {...register('name', { validate: (v) => v.trim() !== '' || 'A name is needed', maxLength: { value: 120, message: 'At most 120 letters' } })} />
-          <TextField label="Client" error={!!formState.errors.client} helperText={formState.errors.client?.message} {...register('client', { maxLength: { value: 120, message: 'At most 120 letters' } })} />
-          {error != null && <p className="warn fault" role="alert">{problemOf(error).sentence}</p>}
+          <h2 id="names-title" style={{ fontSize: 17 }}>
+            {title}
+          </h2>
+          <TextField
+            label="Name of the film or job"
+            autoFocus
+            error={!!formState.errors.name}
+            helperText={formState.errors.name?.message}
+            {...register('name', {
+              validate: (v) => v.trim() !== '' || 'A name is needed',
+              maxLength: { value: 120, message: 'At most 120 letters' },
+            })}
+          />
+          <TextField
+            label="Client"
+            error={!!formState.errors.client}
+            helperText={formState.errors.client?.message}
+            {...register('client', { maxLength: { value: 120, message: 'At most 120 letters' } })}
+          />
+          {error != null && (
+            <p className="warn fault" role="alert">
+              {problemOf(error).sentence}
+            </p>
+          )}
         </DialogContent>
         <DialogActions sx={{ p: 2 }}>
           <Button onClick={onClose}>Cancel</Button>
-          <Button type="submit" variant="contained" disabled={pending}>{action}</Button>
+          <Button type="submit" variant="contained" disabled={pending}>
+            {action}
+          </Button>
         </DialogActions>
       </form>
     </Dialog>
@@ -79,12 +151,32 @@ function ProductionDialog({ title, action, initial, pending, error, onSave, onCl
 function NewProduction({ onClose }: { onClose: () => void }) {
   const start = useStartProduction();
   const navigate = useNavigate();
-  return <ProductionDialog title="New production" action="Start" initial={{ name: '', client: '' }} pending={start.isPending} error={start.error} onClose={onClose} onSave={(names) => start.mutate(names, { onSuccess: ({ id }) => void navigate(`/productions/${id}`) })} />;
+  return (
+    <ProductionDialog
+      title="New production"
+      action="Start"
+      initial={{ name: '', client: '' }}
+      pending={start.isPending}
+      error={start.error}
+      onClose={onClose}
+      onSave={(names) => start.mutate(names, { onSuccess: ({ id }) => void navigate(`/productions/${id}`) })}
+    />
+  );
 }
 
 function RenameProduction({ card, onClose }: { card: ProductionCard; onClose: () => void }) {
   const rename = useRenameProduction(card.id);
-  return <ProductionDialog title="Rename" action="Rename" initial={{ name: card.name, client: card.client }} pending={rename.isPending} error={rename.error} onClose={onClose} onSave={(names) => rename.mutate(names, { onSuccess: onClose })} />;
+  return (
+    <ProductionDialog
+      title="Rename"
+      action="Rename"
+      initial={{ name: card.name, client: card.client }}
+      pending={rename.isPending}
+      error={rename.error}
+      onClose={onClose}
+      onSave={(names) => rename.mutate(names, { onSuccess: onClose })}
+    />
+  );
 }
 
 /** Home: every production, and the place to drop a film. */
@@ -99,24 +191,38 @@ export function ProductionsScreen() {
   const [removing, setRemoving] = useState<ProductionCard | null>(null);
   // A film dropped here starts a production of its own, named after it.
   const { getRootProps, getInputProps, open, isDragActive } = useDropzone({
-    noClick: true, noKeyboard: true, useFsAccessApi: false,
+    noClick: true,
+    noKeyboard: true,
+    useFsAccessApi: false,
     onDrop: (files) => {
       const [first] = files;
       if (!first) return;
-      const name = first.name.replace(/\.[^.]+$/, '').replace(/[_\s]+/g, ' ').trim().slice(0, 120) || 'Untitled film';
-      start.mutate({ name, client: '' }, {
-        onSuccess: ({ id }) => {
-          files.forEach((file) => void sendFilm(file, id));
-          void navigate(`/productions/${id}`);
+      const name =
+        first.name
+          .replace(/\.[^.]+$/, '')
+          .replace(/[_\s]+/g, ' ')
+          .trim()
+          .slice(0, 120) || 'Untitled film';
+      start.mutate(
+        { name, client: '' },
+        {
+          onSuccess: ({ id }) => {
+            files.forEach((file) => void sendFilm(file, id));
+            void navigate(`/productions/${id}`);
+          },
+          onError: (error) => enqueueSnackbar(problemOf(error).sentence, { variant: 'error' }),
         },
-        onError: (error) => enqueueSnackbar(problemOf(error).sentence, { variant: 'error' }),
-      });
+      );
     },
   });
   const actions = (
     <div style={{ display: 'flex', gap: 10 }}>
-      <Button variant="contained" onClick={open}>Choose a film</Button>
-      <Button variant="outlined" onClick={() => setNaming(true)}>New production</Button>
+      <Button variant="contained" onClick={open}>
+        Choose a film
+      </Button>
+      <Button variant="outlined" onClick={() => setNaming(true)}>
+        New production
+      </Button>
     </div>
   );
   return (
@@ -124,12 +230,31 @@ export function ProductionsScreen() {
       <TopBar />
       <input {...getInputProps()} data-testid="film-chooser" />
       <main className="scroll">
-        {query.isPending ? <Loading what="the productions" /> : query.isError ? <Failed error={query.error} onRetry={() => void query.refetch()} /> : query.data.length === 0 ? (
-          <Empty title="Drop a finished film here" action={actions}>It is read at once, then framed for every place that shows it, exported, and checked file by file.</Empty>
+        {query.isPending ? (
+          <Loading what="the productions" />
+        ) : query.isError ? (
+          <Failed error={query.error} onRetry={() => void query.refetch()} />
+        ) : query.data.length === 0 ? (
+          <Empty title="Drop a finished film here" action={actions}>
+            It is read at once, then framed for every place that shows it, exported, and checked file by file.
+          </Empty>
         ) : (
           <div className="productions">
-            <div className="head"><h1>Productions</h1><p className="quiet">Drop a film anywhere here to start another.</p><div style={{ marginLeft: 'auto' }}>{actions}</div></div>
-            <ul>{query.data.map((card) => <Card key={card.id} card={card} onRename={() => setRenaming(card)} onRemove={() => setRemoving(card)} />)}</ul>
+            <div className="head">
+              <h1>Productions</h1>
+              <p className="quiet">Drop a film anywhere here to start another.</p>
+              <div style={{ marginLeft: 'auto' }}>{actions}</div>
+            </div>
+            <ul>
+              {query.data.map((card) => (
+                <Card
+                  key={card.id}
+                  card={card}
+                  onRename={() => setRenaming(card)}
+                  onRemove={() => setRemoving(card)}
+                />
+              ))}
+            </ul>
           </div>
         )}
       </main>
@@ -138,12 +263,30 @@ export function ProductionsScreen() {
       {renaming && <RenameProduction card={renaming} onClose={() => setRenaming(null)} />}
       <Dialog open={removing !== null} onClose={() => setRemoving(null)} aria-labelledby="remove-title">
         <DialogContent sx={{ maxWidth: 420 }}>
-          <h2 id="remove-title" style={{ fontSize: 17, marginBottom: 8 }}>Remove “{removing?.name}”?</h2>
-          <p>Its versions and every file made for it go too. Films that lie in the inbox folder stay where they are.</p>
+          <h2 id="remove-title" style={{ fontSize: 17, marginBottom: 8 }}>
+            Remove “{removing?.name}”?
+          </h2>
+          <p>
+            Its versions and every file made for it go too. Films that lie in the inbox folder stay where they
+            are.
+          </p>
         </DialogContent>
         <DialogActions sx={{ p: 2 }}>
           <Button onClick={() => setRemoving(null)}>Keep it</Button>
-          <Button color="error" variant="contained" disabled={removal.isPending} onClick={() => removing && removal.mutate(removing.id, { onSettled: () => setRemoving(null), onError: (error) => enqueueSnackbar(problemOf(error).sentence, { variant: 'error' }) })}>Remove</Button>
+          <Button
+            color="error"
+            variant="contained"
+            disabled={removal.isPending}
+            onClick={() =>
+              removing &&
+              removal.mutate(removing.id, {
+                onSettled: () => setRemoving(null),
+                onError: (error) => enqueueSnackbar(problemOf(error).sentence, { variant: 'error' }),
+              })
+            }
+          >
+            Remove
+          </Button>
         </DialogActions>
       </Dialog>
     </div>

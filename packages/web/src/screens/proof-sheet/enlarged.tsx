@@ -12,33 +12,71 @@ import { Dimmed, placeOver } from '../framing/over-master.tsx';
 import '../framing/framing.css';
 
 /** One proof as large as the screen allows, beside its master; page keys go to the next. */
-export function Enlarged({ version, master, planned, overlays, onStep, onClose }: { version: Version; master: Master; planned: Planned | null; overlays: Overlays; onStep: (by: number) => void; onClose: () => void }) {
+export function Enlarged({
+  version,
+  master,
+  planned,
+  overlays,
+  onStep,
+  onClose,
+}: {
+  version: Version;
+  master: Master;
+  planned: Planned | null;
+  overlays: Overlays;
+  onStep: (by: number) => void;
+  onClose: () => void;
+}) {
   const { frame } = useHead();
   const { displayed, frames } = master.facts!.video;
   const size = frameOf(version, master);
-  const windows = layoutAt(version.framing, Math.min(frame, frames - 1), displayed, size).panels.map((p) => p.source);
+  const windows = layoutAt(version.framing, Math.min(frame, frames - 1), displayed, size).panels.map(
+    (p) => p.source,
+  );
   useKeys('pagedown', () => onStep(1), { preventDefault: true, enableOnFormTags: true }, [version.id]);
   useKeys('pageup', () => onStep(-1), { preventDefault: true, enableOnFormTags: true }, [version.id]);
-  const fitted = (s: { width: number; height: number }) => ({ aspectRatio: `${s.width} / ${s.height}`, width: `min(100cqw, ${(100 * s.width) / s.height}cqh)` });
+  const fitted = (s: { width: number; height: number }) => ({
+    aspectRatio: `${s.width} / ${s.height}`,
+    width: `min(100cqw, ${(100 * s.width) / s.height}cqh)`,
+  });
   return (
     <Dialog open onClose={onClose} fullScreen aria-labelledby="enlarged-title">
       <div className="enlarged">
         <header>
-          <h2 id="enlarged-title"><span className="letter">{version.tag}</span> {versionName(version)} <span className="quiet" style={{ fontWeight: 400 }}>{sizeLabel(size)}</span></h2>
+          <h2 id="enlarged-title">
+            <span className="letter">{version.tag}</span> {versionName(version)}{' '}
+            <span className="quiet" style={{ fontWeight: 400 }}>
+              {sizeLabel(size)}
+            </span>
+          </h2>
           <Transport master={master} />
           <span style={{ flex: 1 }} />
           <Button onClick={() => onStep(-1)}>Before</Button>
           <Button onClick={() => onStep(1)}>Next</Button>
-          <Link className="fix tall" to={`/productions/${version.productionId}/framing/${version.id}`}>Frame it</Link>
-          <Button variant="contained" onClick={onClose}>Close</Button>
+          <Link className="fix tall" to={`/productions/${version.productionId}/framing/${version.id}`}>
+            Frame it
+          </Link>
+          <Button variant="contained" onClick={onClose}>
+            Close
+          </Button>
         </header>
         <div className="pair">
-          <div className="well"><div className="on-master" style={{ ...fitted(displayed), cursor: 'default' }}>
-            <WholeMaster master={master} />
-            <Dimmed windows={windows} master={displayed} strength={0.55} />
-            {windows.map((w, i) => <div key={i} className="window" style={placeOver(w, displayed)}><span className="tag">{version.tag}</span></div>)}
-          </div></div>
-          <div className="well"><div style={fitted(size)} data-testid="enlarged-proof"><Proof version={version} master={master} overlays={overlays} /></div></div>
+          <div className="well">
+            <div className="on-master" style={{ ...fitted(displayed), cursor: 'default' }}>
+              <WholeMaster master={master} />
+              <Dimmed windows={windows} master={displayed} strength={0.55} />
+              {windows.map((w, i) => (
+                <div key={i} className="window" style={placeOver(w, displayed)}>
+                  <span className="tag">{version.tag}</span>
+                </div>
+              ))}
+            </div>
+          </div>
+          <div className="well">
+            <div style={fitted(size)} data-testid="enlarged-proof">
+              <Proof version={version} master={master} overlays={overlays} />
+            </div>
+          </div>
         </div>
         <TroubleStrip planned={planned} master={master} />
       </div>

@@ -14,7 +14,19 @@ import { cutName, cutOf, versionName } from '../../parts/versions.ts';
 import { breaksTime, tightest, type TimedVersion } from './place-times.tsx';
 
 /** Makes a cut: its name, what it starts from, and the places that will play it. */
-export function NewCutDialog({ master, versions, from, onMade, onClose }: { master: Master; versions: readonly TimedVersion[]; from: Cut | undefined; onMade: (cutId: string) => void; onClose: () => void }) {
+export function NewCutDialog({
+  master,
+  versions,
+  from,
+  onMade,
+  onClose,
+}: {
+  master: Master;
+  versions: readonly TimedVersion[];
+  from: Cut | undefined;
+  onMade: (cutId: string) => void;
+  onClose: () => void;
+}) {
   const over = versions.filter(breaksTime);
   const limit = tightest(over)?.version.placement?.duration?.maxSeconds;
   const [name, setName] = useState(limit === undefined ? '' : durationLabel(limit));
@@ -23,32 +35,82 @@ export function NewCutDialog({ master, versions, from, onMade, onClose }: { mast
   const { enqueueSnackbar } = useSnackbar();
   const submit = () => {
     if (!name.trim()) return;
-    make.mutate({ masterId: master.id, name, versionIds: [...chosen], ...(from ? { kept: from.kept, pace: from.pace } : {}) }, {
-      onSuccess: (cut) => { onClose(); onMade(cut.id); },
-      onError: (error) => enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error' }),
-    });
+    make.mutate(
+      {
+        masterId: master.id,
+        name,
+        versionIds: [...chosen],
+        ...(from ? { kept: from.kept, pace: from.pace } : {}),
+      },
+      {
+        onSuccess: (cut) => {
+          onClose();
+          onMade(cut.id);
+        },
+        onError: (error) => enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error' }),
+      },
+    );
   };
   return (
     <Dialog open onClose={onClose} fullWidth maxWidth="xs" aria-labelledby="cut-title">
-      <form onSubmit={(event) => { event.preventDefault(); submit(); }}>
+      <form
+        onSubmit={(event) => {
+          event.preventDefault();
+          submit();
+        }}
+      >
         <DialogContent sx={{ pb: 0 }}>
-          <h2 id="cut-title" style={{ fontSize: 18, marginBottom: 2 }}>A new cut of “{master.name}”</h2>
-          <p className="quiet" style={{ marginBottom: 14 }}>It starts as {from ? `a copy of “${from.name}”` : 'the full film'}. The film itself is never changed.</p>
-          <TextField label="Name" value={name} onChange={(event) => setName(event.target.value)} autoFocus fullWidth />
-          <h3 style={{ fontSize: 12, margin: '14px 0 2px' }} className="quiet">Places that will play it</h3>
+          <h2 id="cut-title" style={{ fontSize: 18, marginBottom: 2 }}>
+            A new cut of “{master.name}”
+          </h2>
+          <p className="quiet" style={{ marginBottom: 14 }}>
+            It starts as {from ? `a copy of “${from.name}”` : 'the full film'}. The film itself is never
+            changed.
+          </p>
+          <TextField
+            label="Name"
+            value={name}
+            onChange={(event) => setName(event.target.value)}
+            autoFocus
+            fullWidth
+          />
+          <h3 style={{ fontSize: 12, margin: '14px 0 2px' }} className="quiet">
+            Places that will play it
+          </h3>
           {versions.map((t) => {
             const { version, planned } = t;
             return (
-              <label key={version.id} style={{ display: 'flex', alignItems: 'center', minHeight: 36, cursor: 'pointer' }}>
-                <Checkbox size="small" checked={chosen.includes(version.id)} onChange={() => setChosen(chosen.includes(version.id) ? chosen.filter((c) => c !== version.id) : [...chosen, version.id])} />
-                <span>{versionName(version)} <span className="quiet">plays {cutName(cutOf(version, master))}{planned && `, ${timeLeftWords(planned.time)}`}</span></span>
+              <label
+                key={version.id}
+                style={{ display: 'flex', alignItems: 'center', minHeight: 36, cursor: 'pointer' }}
+              >
+                <Checkbox
+                  size="small"
+                  checked={chosen.includes(version.id)}
+                  onChange={() =>
+                    setChosen(
+                      chosen.includes(version.id)
+                        ? chosen.filter((c) => c !== version.id)
+                        : [...chosen, version.id],
+                    )
+                  }
+                />
+                <span>
+                  {versionName(version)}{' '}
+                  <span className="quiet">
+                    plays {cutName(cutOf(version, master))}
+                    {planned && `, ${timeLeftWords(planned.time)}`}
+                  </span>
+                </span>
               </label>
             );
           })}
         </DialogContent>
         <DialogActions sx={{ p: 2 }}>
           <Button onClick={onClose}>Cancel</Button>
-          <Button variant="contained" type="submit" disabled={!name.trim() || make.isPending}>Make the cut</Button>
+          <Button variant="contained" type="submit" disabled={!name.trim() || make.isPending}>
+            Make the cut
+          </Button>
         </DialogActions>
       </form>
     </Dialog>

@@ -22,7 +22,9 @@ export function useCutEdit(cut: Cut, productionId: string) {
   /** Takes the last change back, or does it again; what is in the hand is saved first, so that it can be taken back too. */
   const step = async (direction: 'undo' | 'redo') => {
     await hand.save();
-    await stepCut(client, cut, direction).catch((error: unknown) => enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error' }));
+    await stepCut(client, cut, direction).catch((error: unknown) =>
+      enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error' }),
+    );
   };
   return { work: shown, change, saving, step };
 }
