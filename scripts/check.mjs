@@ -11,6 +11,7 @@ const env = { ...process.env, NODE_OPTIONS: '', FORCE_COLOR: '0' };
 
 /** Each check: what it is, and how it is run. */
 const readings = [
+  ['layout', 'npx', ['prettier', '--check', '--log-level', 'warn', '.'], env],
   ['types', 'npx', ['tsc', '--noEmit', '-p', '.'], env],
   ['lint', 'npx', ['eslint', '.'], env],
   ['types of the core, without DOM or Node', 'npx', ['tsc', '--noEmit', '-p', 'packages/core'], env],
