@@ -66,6 +66,7 @@ export const standingSchema = z.enum([
   'failed-check',
   'failed',
   'behind',
+  'comparing',
   'changed-on-disk',
 ]);
 

@@ -207,7 +207,8 @@ function toVersion(
     file: newest && {
       fingerprint: newest.row.fingerprint,
       passed: newest.row.passed,
-      intact: newest.onDisk === null,
+      onDisk:
+        newest.onDisk === null ? 'intact' : newest.onDisk.code === 'comparing' ? 'comparing' : 'changed',
     },
     current: fingerprint,
   });

@@ -11,7 +11,11 @@ export type Standing =
   | 'failed-check'
   | 'failed'
   | 'behind'
+  | 'comparing'
   | 'changed-on-disk';
+
+/** Whether a file on the disk is the one that was made: known to be, known not to be, or not known yet. */
+export type OnDisk = 'intact' | 'comparing' | 'changed';
 
 /** What a standing is worked out from. */
 export interface StandingInput {
@@ -21,8 +25,8 @@ export interface StandingInput {
   job: 'queued' | 'running' | 'done' | 'failed' | 'cancelled' | undefined;
   /** True when that job started after the newest file was made. */
   jobNewer: boolean;
-  /** The newest file, if there is one. `intact`: the file on the disk is known to be the one that was made. */
-  file: { fingerprint: string; passed: boolean; intact: boolean } | undefined;
+  /** The newest file, if there is one. */
+  file: { fingerprint: string; passed: boolean; onDisk: OnDisk } | undefined;
   /** Fingerprint of the plan as it stands now; undefined while the master is still being read. */
   current: string | undefined;
 }
@@ -32,7 +36,8 @@ export function standingOf(input: StandingInput): Standing {
   if (input.job === 'running') return 'making';
   if (input.job === 'queued') return 'queued';
   if (input.job === 'failed' && input.jobNewer) return 'failed';
-  if (input.file && !input.file.intact) return 'changed-on-disk';
+  if (input.file?.onDisk === 'changed') return 'changed-on-disk';
+  if (input.file?.onDisk === 'comparing') return 'comparing';
   if (input.refused) return 'blocked';
   if (!input.file) return 'to-make';
   if (input.current !== undefined && input.file.fingerprint !== input.current) return 'behind';

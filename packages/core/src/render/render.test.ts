@@ -169,13 +169,20 @@ describe('standing', () => {
     [{ job: 'queued' as const }, 'queued'],
     [{ job: 'running' as const }, 'making'],
     [{ job: 'failed' as const, jobNewer: true }, 'failed'],
-    [{ file: { fingerprint: 'x', passed: true, intact: true } }, 'passed'],
-    [{ file: { fingerprint: 'x', passed: false, intact: true } }, 'failed-check'],
-    [{ file: { fingerprint: 'y', passed: true, intact: true } }, 'behind'],
-    [{ file: { fingerprint: 'y', passed: true, intact: true }, current: undefined }, 'passed'],
-    [{ file: { fingerprint: 'x', passed: true, intact: false } }, 'changed-on-disk'],
-    [{ refused: true, file: { fingerprint: 'y', passed: true, intact: false } }, 'changed-on-disk'],
-    [{ job: 'running' as const, file: { fingerprint: 'x', passed: true, intact: false } }, 'making'],
+    [{ file: { fingerprint: 'x', passed: true, onDisk: 'intact' as const } }, 'passed'],
+    [{ file: { fingerprint: 'x', passed: false, onDisk: 'intact' as const } }, 'failed-check'],
+    [{ file: { fingerprint: 'y', passed: true, onDisk: 'intact' as const } }, 'behind'],
+    [{ file: { fingerprint: 'y', passed: true, onDisk: 'intact' as const }, current: undefined }, 'passed'],
+    [{ file: { fingerprint: 'x', passed: true, onDisk: 'changed' as const } }, 'changed-on-disk'],
+    [{ file: { fingerprint: 'x', passed: true, onDisk: 'comparing' as const } }, 'comparing'],
+    [
+      { refused: true, file: { fingerprint: 'y', passed: true, onDisk: 'changed' as const } },
+      'changed-on-disk',
+    ],
+    [
+      { job: 'running' as const, file: { fingerprint: 'x', passed: true, onDisk: 'changed' as const } },
+      'making',
+    ],
   ])('%j is %s', (over, standing) => expect(standingOf({ ...base, ...over })).toBe(standing));
   test('what changed is named', () => {
     const made = plan().plan;

@@ -12,6 +12,7 @@ const standings: Record<Standing, { shape: Shape; word: string }> = {
   'failed-check': { shape: 'fail', word: 'Failed its check' },
   failed: { shape: 'fail', word: 'Not made' },
   behind: { shape: 'look', word: 'Behind' },
+  comparing: { shape: 'idle', word: 'Being compared' },
   'changed-on-disk': { shape: 'fail', word: 'Changed on disk' },
 };
 

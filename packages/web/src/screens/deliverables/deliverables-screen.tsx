@@ -30,6 +30,8 @@ function waitsFor(version: Version): string {
       return 'a look at its report';
     case 'failed':
       return 'another try';
+    case 'comparing':
+      return 'its sum to be taken';
     case 'behind':
     case 'changed-on-disk':
       return 'a new export';
@@ -107,7 +109,11 @@ function Side({
         </p>
       )}
       {file?.onDisk && (
-        <p className="warn fault" role="alert" style={{ marginBottom: 10 }}>
+        <p
+          className={file.onDisk.code === 'comparing' ? 'warn mild' : 'warn fault'}
+          role="alert"
+          style={{ marginBottom: 10 }}
+        >
           {problemLine(file.onDisk)}
         </p>
       )}
@@ -181,7 +187,11 @@ function Side({
                     </span>
                     {d.onDisk ? (
                       <span className="quiet" title={problemLine(d.onDisk)}>
-                        {d.onDisk.code === 'file-gone' ? 'no longer there' : 'changed on disk'}
+                        {d.onDisk.code === 'file-gone'
+                          ? 'no longer there'
+                          : d.onDisk.code === 'comparing'
+                            ? 'being compared'
+                            : 'changed on disk'}
                       </span>
                     ) : (
                       <a className="fix tall" href={`/api/deliverables/${d.id}/file`} download={d.fileName}>
