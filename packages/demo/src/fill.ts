@@ -20,14 +20,24 @@ import { filmCuts, filmFraming, filmKeeps } from './framing.ts';
 const productionName = 'Kite Weekend';
 const client = 'Gullhaven Harbour Trust';
 
-/** Waits until the server has written where it listens. */
+const addressSchema = z.object({ port: z.number() });
+
+/** The address in a file, if a server answers there; a server that was killed has left its own behind. */
+async function answering(file: string): Promise<string | null> {
+  try {
+    const { port } = addressSchema.parse(JSON.parse(await readFile(file, 'utf8')));
+    const base = `http://127.0.0.1:${port}`;
+    return (await fetch(`${base}/api/health`)).ok ? base : null;
+  } catch {
+    return null;
+  }
+}
+
+/** Waits until the server answers at the address that it has written. */
 async function serverAddress(file: string): Promise<string> {
   for (let i = 0; i < 300; i++) {
-    const text = await readFile(file, 'utf8').catch(() => null);
-    if (text) {
-      const { port } = z.object({ port: z.number() }).parse(JSON.parse(text));
-      return `http://127.0.0.1:${port}`;
-    }
+    const base = await answering(file);
+    if (base) return base;
     await setTimeout(200);
   }
   throw new Error('the server did not start');
