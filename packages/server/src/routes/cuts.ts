@@ -20,18 +20,13 @@ import { forgetChanges, recall, remember } from '../history.ts';
 import { bodyOf, param, refuse, route } from '../http/problems.ts';
 import { masterView, versionView } from '../views.ts';
 import { now, type Workspace } from '../workspace.ts';
+import { findReadMaster } from './find-master.ts';
 
 /** Routes of cuts: what plays of a master, in which order, how fast; and of edit lists of them. */
 export function cutRoutes(ws: Workspace): Router {
   const router = Router();
   const { db, events } = ws;
-  const masterOf = async (id: string) => {
-    const [row] = await db.select().from(masters).where(eq(masters.id, id));
-    if (!row) return refuse(404, 'not-found', 'That master is not here any more.');
-    return row.facts
-      ? { ...row, facts: row.facts }
-      : refuse(409, 'master-failed', 'This master cannot be used.', row.problem?.sentence ?? '');
-  };
+  const masterOf = (id: string) => findReadMaster(db, id);
   const find = async (id: string) => {
     const [cut] = await db.select().from(cuts).where(eq(cuts.id, id));
     return cut

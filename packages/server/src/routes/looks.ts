@@ -22,18 +22,13 @@ import { openMaster } from '../files/master-file.ts';
 import { bodyOf, param, refuse, route } from '../http/problems.ts';
 import { lookView, wantLook } from '../looks.ts';
 import { now, type Workspace } from '../workspace.ts';
+import { findReadMaster } from './find-master.ts';
 
 /** Routes of what was seen in masters, and of choosing windows by it. */
 export function lookRoutes(ws: Workspace): Router {
   const router = Router();
   const { db, events } = ws;
-  const find = async (id: string) => {
-    const [row] = await db.select().from(masters).where(eq(masters.id, id));
-    if (!row) return refuse(404, 'not-found', 'That master is not here any more.');
-    return row.facts
-      ? { ...row, facts: row.facts }
-      : refuse(409, 'master-failed', 'This master cannot be used.', row.problem?.sentence ?? '');
-  };
+  const find = (id: string) => findReadMaster(db, id);
 
   router.get(
     '/masters/:id/look',

@@ -31,6 +31,7 @@ import { send } from '../http/send.ts';
 import { stillPath } from '../storage.ts';
 import { masterView } from '../views.ts';
 import { now, type Workspace } from '../workspace.ts';
+import { findMaster, findReadMaster } from './find-master.ts';
 
 type MasterRow = typeof masters.$inferSelect;
 
@@ -57,15 +58,8 @@ async function moveChanges(
 export function masterRoutes(ws: Workspace): Router {
   const router = Router();
   const { db, events } = ws;
-  const find = async (id: string) =>
-    (await db.select().from(masters).where(eq(masters.id, id)))[0] ??
-    refuse(404, 'not-found', 'That master is not here any more.');
-  const withFacts = async (id: string) => {
-    const row = await find(id);
-    return row.facts
-      ? { ...row, facts: row.facts }
-      : refuse(409, 'master-failed', 'This master cannot be used.', row.problem?.sentence ?? '');
-  };
+  const find = (id: string) => findMaster(db, id);
+  const withFacts = (id: string) => findReadMaster(db, id);
   const answer = async (row: Pick<MasterRow, 'id' | 'productionId'>) => {
     events.tell({ kind: 'production', productionId: row.productionId });
     return (await masterView(ws, row.id))!;

@@ -11,14 +11,13 @@ import { renewMaster } from '../masters.ts';
 import { fromStored, logPath, masterFiles, posterPath, proxyPath } from '../storage.ts';
 import { masterView } from '../views.ts';
 import type { Workspace } from '../workspace.ts';
+import { findMaster } from './find-master.ts';
 
 /** Routes of a master's file: what browsers play of it, reading it again, taking a changed one in its place, removing it. */
 export function mediaRoutes(ws: Workspace): Router {
   const router = Router();
   const { db, events } = ws;
-  const master = async (id: string) =>
-    (await db.select().from(masters).where(eq(masters.id, id)))[0] ??
-    refuse(404, 'not-found', 'That master is not here any more.');
+  const master = (id: string) => findMaster(db, id);
 
   router.get(
     '/masters/:id/media',
