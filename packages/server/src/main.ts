@@ -78,9 +78,6 @@ const server = createApp(ws).listen(port, '127.0.0.1', () => {
 // Films take as long as they take; a slow upload is not a broken one.
 server.requestTimeout = 0;
 
-const tools = await locateTools();
-if (!tools.ok) say(`${tools.problem.sentence} ${tools.problem.mend}`);
-
 /** The address is ours to remove only while it names this process. */
 async function forgetAddress(): Promise<void> {
   const text = await readFile(addressFile, 'utf8').catch(() => '');
@@ -102,3 +99,7 @@ for (const signal of ['SIGINT', 'SIGTERM'] as const) {
     void stop().finally(() => process.exit(0));
   });
 }
+
+// Last, because it takes a moment: from when the address is written down, the server can be stopped in order.
+const tools = await locateTools();
+if (!tools.ok) say(`${tools.problem.sentence} ${tools.problem.mend}`);

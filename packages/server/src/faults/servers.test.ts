@@ -1,4 +1,4 @@
-import { afterEach, beforeEach, expect, test } from '@jest/globals';
+import { afterEach, beforeEach, expect, jest, test } from '@jest/globals';
 import { mkdir, mkdtemp, readFile, rm } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -9,6 +9,8 @@ import { faultsOf, processesOn, startProcess, startRefused, type ServerProcess }
 import { quickBook, until } from '../testing/server.ts';
 
 // Servers that are stopped, doubled or robbed of their tools.
+
+jest.setTimeout(300_000);
 
 let dataDir: string;
 let server: ServerProcess;
@@ -34,7 +36,7 @@ async function slowExport() {
     '-f',
     'lavfi',
     '-i',
-    'testsrc2=s=1280x720:r=25:d=12',
+    'testsrc2=s=1280x720:r=25:d=8',
     '-c:v',
     'libx264',
     '-preset',

@@ -91,13 +91,13 @@ export async function smallFilm(path: string, seconds = 2): Promise<void> {
   ]);
 }
 
-/** Waits until something is true, at most a minute. */
+/** Waits until something is true; two minutes at most, because a machine may be loaded. */
 export async function until<T>(look: () => Promise<T | undefined | false>): Promise<T> {
   const started = Date.now();
   for (;;) {
     const value = await look();
     if (value) return value;
-    if (Date.now() - started > 60_000) throw new Error('waited in vain');
+    if (Date.now() - started > 120_000) throw new Error('waited in vain');
     await new Promise((resolve) => setTimeout(resolve, 60));
   }
 }
