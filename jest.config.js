@@ -13,5 +13,5 @@ export default {
   setupFiles: ['<rootDir>/scripts/property-seed.mjs'],
   // Engine tests each run ffmpeg on its own threads; two at a time fill two cores.
   maxWorkers: 2,
-  testTimeout: 120_000,
+  testTimeout: 240_000,
 };

@@ -268,4 +268,4 @@ test('productions, masters, versions, exports, removals, replacements and restar
     ),
     { numRuns: 6, endOnFailure: true, interruptAfterTimeLimit: 150_000 },
   );
-}, 240_000);
+}, 600_000);
