@@ -43,6 +43,8 @@ test('two windows on one version: the later one is told and shows the newer fram
   await bringIn(page, await plainFilm('shared.mp4'));
   await choosePlaces(page, 'Quickby, Tall');
   await page.getByRole('link', { name: /open its framing/ }).click();
+  // The address changes when the screen has been loaded.
+  await expect(page).toHaveURL(/\/framing\//);
   const other = await context.newPage();
   // The other window hears nothing of the first one's change.
   await other.route('**/api/events', (route) => route.abort());
