@@ -9,6 +9,7 @@ import { testFolder } from '../testing/helpers.ts';
 import { shippedModels } from './detector.ts';
 import { followDrawnBox } from './follow-drawn.ts';
 import { detectorFrames, lookAtFilm } from './look-at-film.ts';
+import { seePicture } from './see-picture.ts';
 
 let dir: string;
 let clean: () => Promise<void>;
@@ -114,7 +115,7 @@ describe('looking at a film', () => {
     60_000,
   );
 
-  test('a detector that fails on pictures says so, and does not say that it saw nothing', async () => {
+  test('a model that loads and cannot be worked out is found out before it has looked, and that is said', async () => {
     const models = join(dir, 'failing');
     await mkdir(models, { recursive: true });
     for (const name of ['centernet.json', 'centernet.bin', 'blazeface.json', 'blazeface.bin'])
@@ -130,11 +131,20 @@ describe('looking at a film', () => {
     if (!look.ok) throw new Error(look.problem.sentence);
     expect(look.value.detector).toMatchObject({
       kind: 'missing',
-      sentence: expect.stringMatching(
-        /^The detector (failed on a picture|could not be loaded) .*contrast alone\.$/,
-      ),
+      sentence: expect.stringMatching(/^The detector could not be loaded .*contrast alone\.$/),
     });
   }, 60_000);
+
+  test('a detector that fails on a picture says so, and does not say that it saw nothing', async () => {
+    const failing = {
+      see: async () => {
+        throw new Error('out of memory\nat a place of the code');
+      },
+    };
+    const blind = { see: async () => [] };
+    expect(await seePicture(failing, 7, new Uint8Array())).toEqual({ kind: 'failed', why: 'out of memory' });
+    expect(await seePicture(blind, 7, new Uint8Array())).toEqual({ kind: 'seen', frame: 7, seen: [] });
+  });
 
   test('it can be stopped', async () => {
     const controller = new AbortController();
