@@ -1,5 +1,6 @@
 import { OpenApiGeneratorV31, OpenAPIRegistry } from '@asteasolutions/zod-to-openapi';
 import { z } from 'zod';
+import { checkReportSchema } from '@mivvy/core';
 import * as s from './schemas.ts';
 
 type Method = 'get' | 'post' | 'patch' | 'delete';
@@ -45,7 +46,7 @@ export const operations: readonly Operation[] = [
   {
     method: 'get',
     path: '/api/productions/{id}',
-    summary: 'A production with its masters, versions and running jobs',
+    summary: 'A production with its masters and versions',
     answer: s.productionDetailSchema,
   },
   {
@@ -103,6 +104,12 @@ export const operations: readonly Operation[] = [
     path: '/api/masters/{id}/stills/{frame}',
     summary: 'One frame of the film, small',
     media: 'image/jpeg',
+  },
+  {
+    method: 'get',
+    path: '/api/masters/{id}',
+    summary: 'A master with its shots, keeps and cuts',
+    answer: s.masterSchema,
   },
   {
     method: 'patch',
@@ -261,6 +268,12 @@ export const operations: readonly Operation[] = [
     answer: z.array(s.versionSchema),
   },
   {
+    method: 'get',
+    path: '/api/versions/{id}',
+    summary: 'A version as it is now, with its newest file',
+    answer: s.versionSchema,
+  },
+  {
     method: 'patch',
     path: '/api/versions/{id}',
     summary: 'Change a version’s framing; refused with 409 when it was changed elsewhere meanwhile',
@@ -356,7 +369,7 @@ export const operations: readonly Operation[] = [
     method: 'get',
     path: '/api/deliverables/{id}/report',
     summary: 'A file’s check report',
-    answer: s.deliverableSchema.shape.report,
+    answer: checkReportSchema,
   },
 ];
 

@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import {
   acceptanceSchema,
-  checkReportSchema,
+  checkLineSchema,
   detectorNoteSchema,
   frameSpanSchema,
   framingSchema,
@@ -72,8 +72,11 @@ export const standingSchema = z.enum([
 
 /** A production as the home screen shows it. */
 export const productionCardSchema = productionSchema.extend({
-  masters: z.array(z.object({ id, name: z.string(), take: z.number().int(), hasPoster: z.boolean() })),
-  standings: z.array(standingSchema),
+  masters: z.array(
+    z.object({ id, name: z.string(), fileGeneration: z.number().int(), hasPoster: z.boolean() }),
+  ),
+  /** How many of its versions stand where; what none does is missing. */
+  standings: z.partialRecord(standingSchema, z.number().int()),
 });
 export type ProductionCard = z.infer<typeof productionCardSchema>;
 
@@ -81,7 +84,7 @@ export type ProductionCard = z.infer<typeof productionCardSchema>;
 export const proofSourceSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('original') }),
   z.object({ kind: z.literal('proxy') }),
-  z.object({ kind: z.literal('making-proxy'), fraction: z.number() }),
+  z.object({ kind: z.literal('making-proxy') }),
   z.object({ kind: z.literal('none') }),
 ]);
 
@@ -131,7 +134,7 @@ export const masterSchema = z.object({
   proof: proofSourceSchema,
   hasPoster: z.boolean(),
   /** Which file this is: grows when another takes its place. */
-  take: z.number().int(),
+  fileGeneration: z.number().int(),
   /** Null until they have been looked for. */
   shots: shotsSchema.nullable(),
   keeps: z.array(keepSchema),
@@ -176,8 +179,11 @@ export const deliverableSchema = z.object({
   bytes: z.number(),
   sha256: z.string(),
   fingerprint: z.string(),
-  making: z.number().int(),
-  report: checkReportSchema,
+  exportNumber: z.number().int(),
+  /** It was measured, and every line of its check report is right. */
+  passed: z.boolean(),
+  /** Lines of its check report that are not right. */
+  findings: z.array(checkLineSchema),
   /** The bitrate ceiling that it was made under, kbit/s; null where there was none. */
   ceilingKbps: z.number().nullable(),
   /** What is wrong with the file on the disk; null where it is known to be the one that was made. */
@@ -218,10 +224,12 @@ export type Version = z.infer<typeof versionSchema>;
 export const versionReadSchema = z.object({ version: versionSchema, words: z.array(z.string()) });
 
 /** Everything that a production's screens show. */
+/** What a production's screens show. Its jobs are asked for apart: they move on many times a second. */
 export const productionDetailSchema = productionSchema.extend({
+  /** Grows with every change of what is in it. */
+  revision: z.number().int(),
   masters: z.array(masterSchema),
   versions: z.array(versionSchema),
-  jobs: z.array(jobSchema),
 });
 export type ProductionDetail = z.infer<typeof productionDetailSchema>;
 
@@ -373,16 +381,29 @@ export const healthSchema = z.object({
   freeBytes: z.number(),
 });
 
+/** What an event says of a thing that changed. */
+const changedThing = {
+  /** Which revision it has now. */
+  revision: z.number().int(),
+  /** The window that asked for the change: its answer told it already, and it skips the event. Null for everything else. */
+  by: z.string().nullable(),
+};
+
 /** What the server says over its event stream. */
 export const serverEventSchema = z.discriminatedUnion('kind', [
-  /** More of a master has been looked at: ask for what was seen again. */
-  z.object({ kind: z.literal('look'), masterId: id }),
-  /** Something of a production changed: ask for it again. */
-  z.object({ kind: z.literal('production'), productionId: id }),
-  /** The list of productions changed. */
+  /** What is in a production changed: it has another revision now. */
+  z.object({ kind: z.literal('production'), id, ...changedThing }),
+  /** One master changed, and nothing else of its production but what its versions' standings are worked out from. */
+  z.object({ kind: z.literal('master'), id, productionId: id, ...changedThing }),
+  /** One version changed, and nothing else of its production. */
+  z.object({ kind: z.literal('version'), id, productionId: id, ...changedThing }),
+  /** A production came or went. */
   z.object({ kind: z.literal('productions') }),
-  /** A job moved on. */
+  /** More of a master has been looked at. */
+  z.object({ kind: z.literal('look'), id, ...changedThing }),
+  /** A job moved on: this is how it stands. */
   z.object({ kind: z.literal('job'), job: jobSchema }),
+  /** The spec book changed, and with it what its placements demand of versions. */
   z.object({ kind: z.literal('spec-book') }),
   /** The data disk is full, or has room again. */
   z.object({ kind: z.literal('disk'), disk: diskStateSchema }),

@@ -363,7 +363,7 @@ async function run(
     }
     const { plan } = planned;
     // What lies there already stays, whoever made it: the next number that is free is taken.
-    const named = (making: number): string => {
+    const named = (exportNumber: number): string => {
       const wished = deliverableName({
         production: name,
         master: name,
@@ -371,10 +371,10 @@ async function run(
         frame: plan.frame,
         rate: plan.rate,
         container: plan.container,
-        making,
+        exportNumber,
         plain: placement.fileNames === 'plain',
       });
-      return lying.has(nameKey(wished)) ? named(making + 1) : wished;
+      return lying.has(nameKey(wished)) ? named(exportNumber + 1) : wished;
     };
     const fileName = named(1);
     lying.add(nameKey(fileName));

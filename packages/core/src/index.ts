@@ -1,4 +1,5 @@
 export * from './problem.ts';
+export * from './words.ts';
 export * from './canonical.ts';
 export * from './picture/geometry.ts';
 export * from './picture/fit.ts';
@@ -37,6 +38,7 @@ export * from './render/levels.ts';
 export * from './render/budget.ts';
 export * from './render/resample.ts';
 export * from './render/plan.ts';
+export * from './render/planned.ts';
 export * from './edits/time-left.ts';
 export * from './checks/keeps.ts';
 export * from './checks/visibility.ts';

@@ -1,6 +1,7 @@
-import { readFile, rename, writeFile } from 'node:fs/promises';
+import { readFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { z } from 'zod';
+import writeFileAtomic from 'write-file-atomic';
 import { shotsSchema, type Thumbnails } from '@mivvy/core';
 import type { FoundShots } from '@mivvy/media';
 import type { Storage } from './storage.ts';
@@ -30,13 +31,11 @@ export async function readAnalysis(storage: Storage, sha256: string): Promise<Fo
 /** Keeps what was found. The small pictures are in place before the file that names them. */
 export async function writeAnalysis(storage: Storage, sha256: string, found: FoundShots): Promise<void> {
   const at = files(storage, sha256);
-  await writeFile(`${at.looks}.part`, found.looks.data);
-  await rename(`${at.looks}.part`, at.looks);
-  await writeFile(
-    `${at.shots}.part`,
+  await writeFileAtomic(at.looks, Buffer.from(found.looks.data));
+  await writeFileAtomic(
+    at.shots,
     JSON.stringify({ version: 1, every: found.looks.every, shots: found.shots }),
   );
-  await rename(`${at.shots}.part`, at.shots);
 }
 
 /** The small pictures of a film, if it has been looked at. */

@@ -9,16 +9,8 @@ import { openApiDocument } from '@mivvy/api';
 import { isDiskFull } from './disk/full.ts';
 import { guardOrigin } from './http/guard.ts';
 import { answerProblems } from './http/problems.ts';
-import { cutRoutes } from './routes/cuts.ts';
-import { lookRoutes } from './routes/looks.ts';
-import { masterRoutes } from './routes/masters.ts';
-import { productionRoutes } from './routes/productions.ts';
-import { deliverableRoutes } from './routes/deliverables.ts';
-import { jobRoutes } from './routes/jobs.ts';
-import { mediaRoutes } from './routes/media.ts';
-import { specBookRoutes } from './routes/spec-book.ts';
+import { apiRoutes } from './routes/api.ts';
 import { uploadRoutes } from './routes/uploads.ts';
-import { versionRoutes } from './routes/versions.ts';
 import type { Workspace } from './workspace.ts';
 
 export const release = '0.1.0';
@@ -83,19 +75,7 @@ export function createApp(ws: Workspace): Express {
   });
   app.get('/api/openapi.json', (_req, res) => void res.json(openApiDocument(release)));
   app.get('/api/events', async (req, res) => ws.events.join(req, res));
-  app.use(
-    '/api',
-    express.json({ limit: '24mb' }),
-    productionRoutes(ws),
-    masterRoutes(ws),
-    lookRoutes(ws),
-    cutRoutes(ws),
-    versionRoutes(ws),
-    mediaRoutes(ws),
-    jobRoutes(ws),
-    deliverableRoutes(ws),
-    specBookRoutes(ws),
-  );
+  app.use('/api', express.json({ limit: '24mb' }), ...apiRoutes(ws));
   app.use(
     '/api',
     (_req, res) =>

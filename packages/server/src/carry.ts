@@ -18,7 +18,8 @@ import {
   type ShotMatch,
 } from '@mivvy/core';
 import { readThumbnails } from './analysis.ts';
-import { cuts, masters, versions, type FilmBefore } from './db/schema.ts';
+import type { FilmBefore } from './db/codecs.ts';
+import { cuts, masters, versions } from './db/schema.ts';
 import { remember } from './history.ts';
 import { now, type Workspace } from './workspace.ts';
 

@@ -2,6 +2,7 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { join } from 'node:path';
 import { execa } from 'execa';
 import { z } from 'zod';
+import { checkReportSchema } from '@mivvy/core';
 import {
   filmActivitySchema,
   cutReadSchema,
@@ -9,7 +10,6 @@ import {
   inboxFileSchema,
   jobSchema,
   masterSchema,
-  productionDetailSchema,
   productionSchema,
   versionSchema,
   type Master,
@@ -42,7 +42,7 @@ const book = JSON.stringify({
     },
   ],
 });
-const detail = () => s.get(productionDetailSchema, 'GET', `/productions/${productionId}`);
+const detail = () => s.detail(productionId);
 const versionNow = async () => (await detail()).versions[0]!;
 const cutNow = async (i = 0) => (await detail()).masters[0]!.cuts[i]!;
 
@@ -124,7 +124,11 @@ describe('cuts', () => {
       'GET',
       `/productions/${productionId}/deliverables`,
     );
-    expect(file!.report.checks.find((c) => c.name === 'Length')).toMatchObject({
+    expect(
+      (await s.get(checkReportSchema, 'GET', `/deliverables/${file!.id}/report`)).checks.find(
+        (c) => c.name === 'Length',
+      ),
+    ).toMatchObject({
       measured: '75 frames',
       ok: true,
     });

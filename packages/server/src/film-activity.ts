@@ -1,6 +1,7 @@
-import { readFile, rename, writeFile } from 'node:fs/promises';
+import { readFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { z } from 'zod';
+import writeFileAtomic from 'write-file-atomic';
 import {
   fps,
   frameSpanSchema,
@@ -54,8 +55,7 @@ async function listen(film: string, facts: MasterFacts, keptIn: string | null): 
   const heard = await listenAlong(film, facts);
   if (!heard.ok) return refuse(500, heard.problem.code, heard.problem.sentence, heard.problem.mend);
   if (keptIn) {
-    await writeFile(`${keptIn}.part`, JSON.stringify({ version: 2, ...heard.value }));
-    await rename(`${keptIn}.part`, keptIn);
+    await writeFileAtomic(keptIn, JSON.stringify({ version: 2, ...heard.value }));
   }
   return heard.value;
 }

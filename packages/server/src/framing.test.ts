@@ -9,7 +9,6 @@ import {
   inboxFileSchema,
   masterReadSchema,
   masterSchema,
-  productionDetailSchema,
   productionSchema,
   versionReadSchema,
   versionSchema,
@@ -69,7 +68,7 @@ const book = JSON.stringify({
     },
   ],
 });
-const detail = (id: string) => s.get(productionDetailSchema, 'GET', `/productions/${id}`);
+const detail = (id: string) => s.detail(id);
 const wholeRead = (id: string) =>
   until(async () => {
     const d = await detail(id);
@@ -463,7 +462,7 @@ describe('a replaced master', () => {
       id: first.id,
       name: 'film',
       fileName: 'graded.mp4',
-      take: 2,
+      fileGeneration: 2,
       facts: { video: { frames: 290, rate: { num: 50, den: 1 } } },
     });
     expect(after.shots!.map((x) => x.from)).toEqual([0, 50, 90, 140, 190, 240]);

@@ -1,6 +1,7 @@
-import { and, desc, eq, inArray, lt, sql } from 'drizzle-orm';
+import { and, desc, eq, inArray, lte, sql } from 'drizzle-orm';
 import type { Database, Writer } from './db/database.ts';
-import { changes, type Memento } from './db/schema.ts';
+import type { Memento } from './db/codecs.ts';
+import { changes } from './db/schema.ts';
 
 /** Whether a change can be taken back, and one taken back done again. */
 export interface UndoState {
@@ -9,8 +10,9 @@ export interface UndoState {
 }
 const nothing: UndoState = { undo: false, redo: false };
 
-/** How many changes are remembered for one version or master. */
-const remembered = 200;
+/** How many changes are remembered for one thing, and how many characters of them: a framing of hundreds of shots is long. */
+const mostChanges = 200;
+const mostCharacters = 4_000_000;
 
 /** Remembers a change. What had been taken back before it can not be done again any more. */
 export async function remember(
@@ -21,19 +23,22 @@ export async function remember(
   madeAt: string,
 ): Promise<void> {
   await db.delete(changes).where(and(eq(changes.subjectId, subjectId), eq(changes.undone, true)));
-  const [row] = await db
-    .insert(changes)
-    .values({ subjectId, before, after, madeAt })
-    .returning({ id: changes.id });
-  const [oldest] = await db
-    .select({ id: changes.id })
+  await db.insert(changes).values({ subjectId, before, after, madeAt });
+  const sizes = await db
+    .select({ id: changes.id, size: sql<number>`length(${changes.before}) + length(${changes.after})` })
     .from(changes)
     .where(eq(changes.subjectId, subjectId))
-    .orderBy(desc(changes.id))
-    .limit(1)
-    .offset(remembered);
-  if (row && oldest)
-    await db.delete(changes).where(and(eq(changes.subjectId, subjectId), lt(changes.id, oldest.id + 1)));
+    .orderBy(desc(changes.id));
+  let characters = 0;
+  // The newest is remembered however long it is.
+  const firstOld = sizes.findIndex(({ size }, i) => {
+    characters += size;
+    return i >= mostChanges || (i > 0 && characters > mostCharacters);
+  });
+  if (firstOld > 0)
+    await db
+      .delete(changes)
+      .where(and(eq(changes.subjectId, subjectId), lte(changes.id, sizes[firstOld]!.id)));
 }
 
 /** What the next undo or redo would restore, and a way to mark it as done. */

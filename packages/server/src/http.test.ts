@@ -4,14 +4,7 @@ import { request } from 'node:http';
 import { join } from 'node:path';
 import { z } from 'zod';
 import { heldFraming } from '@mivvy/core';
-import {
-  masterSchema,
-  problemSchema,
-  productionDetailSchema,
-  productionSchema,
-  versionSchema,
-  type Master,
-} from '@mivvy/api';
+import { masterSchema, problemSchema, productionSchema, versionSchema, type Master } from '@mivvy/api';
 import { sweepUploads } from './files/put-right.ts';
 import { quickBook, smallFilm, testServer, until, type TestServer } from './testing/server.ts';
 
@@ -28,9 +21,7 @@ beforeAll(async () => {
   master = await s.get(masterSchema, 'POST', `/productions/${production}/masters`, {
     inboxFile: 'inbox/film.mp4',
   });
-  await until(
-    async () => (await s.get(productionDetailSchema, 'GET', `/productions/${production}`)).jobs.length === 0,
-  );
+  await until(async () => (await s.detail(production)).jobs.length === 0);
 });
 afterAll(() => s.stop());
 
@@ -189,8 +180,7 @@ describe('limits that a person never meets', () => {
       span: { from: 0, to: 50 },
       keys: Array.from({ length: points }, (_, i) => ({ at: i, x: 0.1, y: 0.1, width: 0.2, height: 0.2 })),
     });
-    const { revision } = (await s.get(productionDetailSchema, 'GET', `/productions/${production}`))
-      .masters[0]!;
+    const { revision } = (await s.detail(production)).masters[0]!;
     const one = await s.call('PATCH', `/masters/${master.id}/work`, { revision, keeps: [keep(1, 5000)] });
     expect([one.status, problem(one).sentence]).toEqual([
       400,
@@ -248,10 +238,6 @@ describe('what belongs together is written together', () => {
       versionIds: versions.map((v) => v.id),
     });
     expect([answer.status, problem(answer).code]).toEqual([409, 'refused']);
-    expect(
-      (await s.get(productionDetailSchema, 'GET', `/productions/${production}`)).jobs.filter(
-        (j) => j.kind === 'export',
-      ),
-    ).toEqual([]);
+    expect((await s.detail(production)).jobs.filter((j) => j.kind === 'export')).toEqual([]);
   });
 });

@@ -9,7 +9,6 @@ import {
   inboxFileSchema,
   lookViewSchema,
   masterSchema,
-  productionDetailSchema,
   productionSchema,
   versionSchema,
   type Master,
@@ -41,7 +40,7 @@ const book = JSON.stringify({
     },
   ],
 });
-const detail = () => s.get(productionDetailSchema, 'GET', `/productions/${productionId}`);
+const detail = () => s.detail(productionId);
 const look = () => s.get(lookViewSchema, 'GET', `/masters/${master.id}/look`);
 const follow = (over: object = {}) =>
   s.get(followAnswerSchema, 'POST', `/productions/${productionId}/follow`, {

@@ -1,6 +1,7 @@
-import { readFile, rename, writeFile } from 'node:fs/promises';
+import { readFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { eq, sql } from 'drizzle-orm';
+import writeFileAtomic from 'write-file-atomic';
 import { subjectScanSchema, type SubjectScan } from '@mivvy/core';
 import type { LookView } from '@mivvy/api';
 import { jobs, masters } from './db/schema.ts';
@@ -32,9 +33,7 @@ export async function readLook(storage: Storage, sha256: string): Promise<Subjec
 }
 
 export async function writeLook(storage: Storage, sha256: string, look: SubjectScan): Promise<void> {
-  const path = fileOf(storage, sha256);
-  await writeFile(`${path}.part`, JSON.stringify(look));
-  await rename(`${path}.part`, path);
+  await writeFileAtomic(fileOf(storage, sha256), JSON.stringify(look));
 }
 
 /** What was seen in a master, as the API shows it. */

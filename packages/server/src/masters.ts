@@ -7,21 +7,15 @@ import { browserPlays, oneShot, type MasterFacts, type Problem, type Result } fr
 import { probeMaster } from '@mivvy/media';
 import type { Master } from '@mivvy/api';
 import type { Writer } from './db/database.ts';
-import {
-  arrivals,
-  jobs,
-  masters,
-  productions,
-  versions,
-  type FileMark,
-  type FilmBefore,
-} from './db/schema.ts';
+import type { FileMark, FilmBefore } from './db/codecs.ts';
+import { arrivals, jobs, masters, versions } from './db/schema.ts';
 import { doom, sweepDoomed } from './files/doomed.ts';
 import { markOf, sameMark } from './files/known-file.ts';
 import { forgetChanges } from './history.ts';
 import type { JobRow } from './jobs/runner.ts';
 import { filmName, fromStored, toStored } from './storage.ts';
-import { masterView } from './views.ts';
+import { tellProduction } from './tell.ts';
+import { masterView } from './views/masters.ts';
 import { now, type Workspace } from './workspace.ts';
 
 type MasterRow = typeof masters.$inferSelect;
@@ -97,24 +91,33 @@ export async function takeUpload(
   const [known] = await ws.db.select().from(arrivals).where(eq(arrivals.uploadId, upload.id));
   if (known) return settle(ws, known);
   let masterId = nanoid(10);
-  let take: number | null = null;
+  let fileGeneration: number | null = null;
   if (upload.replaces !== undefined) {
     const old = await replaceable(ws, upload.replaces, upload.productionId);
     await headersOfReplacement(old, upload.path);
     masterId = old.id;
-    take = old.take + 1;
+    fileGeneration = old.fileGeneration + 1;
   }
-  // Each take has a folder of its own, so that nothing that still reads the old file is disturbed.
+  // Each file has a folder of its own, so that nothing that still reads the old file is disturbed.
   const folder = join(
     ws.storage.originals,
     masterId,
-    ...(take === null ? [] : [`${take}-${upload.id.slice(0, 8)}`]),
+    ...(fileGeneration === null ? [] : [`${fileGeneration}-${upload.id.slice(0, 8)}`]),
   );
   const path = toStored(ws.storage, join(folder, diskName(upload.fileName)));
   const { productionId, fileName, bytes } = upload;
   const [row] = await ws.db
     .insert(arrivals)
-    .values({ uploadId: upload.id, productionId, masterId, take, fileName, bytes, path, createdAt: now() })
+    .values({
+      uploadId: upload.id,
+      productionId,
+      masterId,
+      fileGeneration,
+      fileName,
+      bytes,
+      path,
+      createdAt: now(),
+    })
     .onConflictDoNothing()
     .returning();
   return row ? settle(ws, row) : takeUpload(ws, upload);
@@ -150,7 +153,7 @@ async function settleOnce(ws: Workspace, arrival: ArrivalRow): Promise<Master> {
     origin: 'upload',
     path,
   };
-  if (arrival.take === null)
+  if (arrival.fileGeneration === null)
     return row
       ? ((await masterView(ws, row.id)) ?? gone())
       : addMaster(ws, arrival.masterId, arrived, arrival);
@@ -214,15 +217,13 @@ async function addMaster(ws: Workspace, id: string, arrived: Arrived, arrival?: 
       problem: facts.ok ? null : facts.problem,
       proxy: facts.ok && !browserPlays(facts.value) ? 'wanted' : 'not-needed',
     });
-    await tx.update(productions).set({ updatedAt: now() }).where(eq(productions.id, productionId));
     await settled(tx, arrival);
     return facts.ok
       ? ws.runner.add(tx, { kind: 'ingest', productionId, subjectId: id, label: filmName(fileName) })
       : undefined;
   });
   if (job) ws.runner.announce([job]);
-  ws.events.tell({ kind: 'production', productionId });
-  ws.events.tell({ kind: 'productions' });
+  await tellProduction(ws, productionId);
   return (await masterView(ws, id))!;
 }
 
@@ -298,7 +299,7 @@ async function replaceMaster(
         problem: null,
         proxy: browserPlays(film) ? 'not-needed' : 'wanted',
         hasPoster: false,
-        take: old.take + 1,
+        fileGeneration: old.fileGeneration + 1,
         shots: null,
         drawn: [],
         before: filmBefore(old),
@@ -306,7 +307,6 @@ async function replaceMaster(
         revision: old.revision + 1,
       })
       .where(eq(masters.id, id));
-    await tx.update(productions).set({ updatedAt: now() }).where(eq(productions.id, productionId));
     await forgetChanges(tx, [id]);
     const oldFile = fromStored(ws.storage, old.path);
     const goes = old.origin === 'upload' && oldFile !== arrived.path ? [oldFile] : [];
@@ -317,7 +317,7 @@ async function replaceMaster(
   });
   if (!replaced) return gone();
   ws.runner.announce([...replaced.stopped, replaced.job]);
-  ws.events.tell({ kind: 'production', productionId });
+  await tellProduction(ws, productionId);
   void removeWhenUnread(ws, id, replaced.goes);
   return (await masterView(ws, id)) ?? gone();
 }

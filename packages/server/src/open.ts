@@ -2,18 +2,20 @@ import type { Logger } from 'pino';
 import { DiskWatch } from './disk/watch.ts';
 import { openDatabase } from './db/database.ts';
 import { openEvents } from './events.ts';
+import { forgetOldJobs } from './files/bounds.ts';
 import { holdFolder } from './files/lock.ts';
 import { putRight, sweepUploads } from './files/put-right.ts';
 import { exportWork } from './jobs/export.ts';
 import { ingestWork } from './jobs/ingest.ts';
 import { lookWork } from './jobs/look.ts';
+import { forgetOldStandings } from './plans.ts';
 import { Runner } from './jobs/runner.ts';
 import { SpecLibrary } from './specs.ts';
 import { freeBytes, openStorage } from './storage.ts';
 import type { Workspace } from './workspace.ts';
 
-/** Uploads that were given up are looked for so often, milliseconds. */
-const sweepUploadsEveryMs = 3600_000;
+/** Uploads that were given up, and jobs that ended long ago, are looked for so often; milliseconds. */
+const sweepEveryMs = 3600_000;
 
 export interface OpenOptions {
   dataDir: string;
@@ -50,6 +52,8 @@ export async function openWorkspace(
     });
     const ws: Workspace = { db, storage, specs, events, runner, log, disk, freeBytes: room };
     await putRight(ws);
+    await forgetOldStandings(ws);
+    await forgetOldJobs(ws);
     await disk.start();
     await runner.start({
       ingest: ingestWork(ws, options.looking ?? 'at-once'),
@@ -57,10 +61,10 @@ export async function openWorkspace(
       look: lookWork(ws, options.detector ?? true),
     });
     const sweeping = setInterval(() => {
-      sweepUploads(ws).catch((error: unknown) =>
-        log.warn({ err: error }, 'old uploads could not be removed'),
+      Promise.all([sweepUploads(ws), forgetOldJobs(ws)]).catch((error: unknown) =>
+        log.warn({ err: error }, 'old uploads and jobs could not be removed'),
       );
-    }, sweepUploadsEveryMs);
+    }, sweepEveryMs);
     sweeping.unref();
     return Object.assign(ws, {
       close: async () => {

@@ -1,7 +1,8 @@
-import { readdir, readFile, rename, writeFile } from 'node:fs/promises';
+import { readdir, readFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import sanitize from 'sanitize-filename';
+import writeFileAtomic from 'write-file-atomic';
 import {
   fail,
   findPlacement,
@@ -20,6 +21,8 @@ const starterFile = fileURLToPath(new URL('../../core/data/starter.specbook.json
 export class SpecLibrary {
   outlets: Outlet[] = [];
   refused: { file: string; problem: Problem }[] = [];
+  /** Grows whenever the book was read anew. */
+  edition = 0;
 
   private constructor(private readonly dir: string) {}
 
@@ -60,6 +63,7 @@ export class SpecLibrary {
     const { outlets, refused } = await this.readFiles(() => true);
     this.outlets = outlets;
     this.refused = refused;
+    this.edition++;
   }
 
   private async readFiles(wanted: (file: string) => boolean) {
@@ -84,9 +88,7 @@ export class SpecLibrary {
   }
 
   private async write(name: string, text: string): Promise<void> {
-    const path = join(this.dir, name);
-    await writeFile(`${path}.part`, text);
-    await rename(`${path}.part`, path);
+    await writeFileAtomic(join(this.dir, name), text);
   }
 }
 

@@ -71,8 +71,8 @@ export const proxyPath = (storage: Storage, masterId: string) => join(storage.pr
 export const posterPath = (storage: Storage, masterId: string) =>
   join(storage.stills, `${masterId}.poster.jpg`);
 /** Where one small frame of a master lies once it has been drawn. */
-export const stillPath = (storage: Storage, masterId: string, take: number, frame: number) =>
-  join(storage.stills, masterId, `${take}-${frame}.jpg`);
+export const stillPath = (storage: Storage, masterId: string, fileGeneration: number, frame: number) =>
+  join(storage.stills, masterId, `${fileGeneration}-${frame}.jpg`);
 export const logPath = (storage: Storage, jobId: string) => join(storage.logs, `${jobId}.log`);
 
 /** Bytes free on the disk of the data folder. */

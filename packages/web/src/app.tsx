@@ -1,9 +1,9 @@
 import { ThemeProvider } from '@mui/material/styles';
 import { useEffect, useMemo, useState } from 'react';
 import { createBrowserRouter, Outlet, RouterProvider } from 'react-router';
-import { useServerEvents } from './api/queries.ts';
+import { useServerEvents } from './api/events.ts';
 import { DiskNote } from './parts/disk-note.tsx';
-import { KeysSheet } from './parts/keys-sheet.tsx';
+import { KeysSheet } from './keys/keys-sheet.tsx';
 import { Empty } from './parts/notices.tsx';
 import { ProductionsScreen } from './screens/productions/productions-screen.tsx';
 import { DeskContext } from './theme/use-desk-colour.ts';

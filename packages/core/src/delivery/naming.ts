@@ -50,8 +50,8 @@ export interface NameParts {
   frame: Size;
   rate: Rate;
   container: string;
-  /** Which making of this version it is, from 1. */
-  making: number;
+  /** Which export of this version it is, from 1. */
+  exportNumber: number;
   /** The place takes plain letters only. */
   plain?: boolean;
 }
@@ -64,7 +64,7 @@ export function deliverableName(parts: NameParts): string {
   const master = (parts.namesake ?? 1) > 1 ? `${bare}-${parts.namesake}` : bare;
   const film = master === production || master === 'untitled' ? production : `${production}_${master}`;
   const rate = rateLabel(parts.rate).replace('.', '-');
-  return `${film}_${parts.placementId}_${parts.frame.width}x${parts.frame.height}_${rate}fps_v${parts.making}.${parts.container}`;
+  return `${film}_${parts.placementId}_${parts.frame.width}x${parts.frame.height}_${rate}fps_v${parts.exportNumber}.${parts.container}`;
 }
 
 /** What the least capable file system makes of a name: two names with one key cannot lie in one folder. */

@@ -236,6 +236,11 @@ export interface Played {
   /** Length of the fade across each join of the sound, milliseconds. */
   joinMs: number;
 }
+export const playedSchema: z.ZodType<Played> = z.object({
+  kept: keptSchema,
+  pace: paceSchema,
+  joinMs: z.number(),
+});
 
 /** What of a cut lies inside a film, because another may have taken its film's place; the whole film where nothing of it does. */
 export function playedWithin(cut: Played | undefined | null, frames: number): Partial<Played> {

@@ -135,7 +135,7 @@ describe('names', () => {
         frame: { width: 1080, height: 1920 },
         rate: { num: 30000, den: 1001 },
         container: 'mp4',
-        making: 3,
+        exportNumber: 3,
       }),
     ).toBe('kite-weekend_kelpie-tall_1080x1920_29-97fps_v3.mp4');
   });
@@ -156,7 +156,7 @@ describe('names', () => {
       frame: { width: 1080, height: 1920 },
       rate: { num: 25, den: 1 },
       container: 'mp4',
-      making: 1,
+      exportNumber: 1,
     };
     expect(deliverableName(parts)).toBe('東京の夏_大阪の冬_kelpie-tall_1080x1920_25fps_v1.mp4');
     expect(deliverableName({ ...parts, master: 'teaser', namesake: 2 })).toBe(
@@ -169,7 +169,7 @@ describe('names', () => {
       frame: { width: 8192, height: 8192 },
       rate: { num: 30000, den: 1001 },
       container: 'webm',
-      making: 100,
+      exportNumber: 100,
     };
     fc.assert(
       fc.property(

@@ -1,67 +1,37 @@
 import { index, integer, real, sqliteTable, text, uniqueIndex } from 'drizzle-orm/sqlite-core';
 import type { z } from 'zod';
-import type {
-  Acceptance,
-  CheckReport,
-  Framing,
-  FrameSpan,
-  Keep,
-  MarginChoice,
-  MasterFacts,
-  Pace,
-  Played,
-  Problem,
-  RenderPlan,
-  Shot,
-  Track,
-} from '@mivvy/core';
-import type { carriedSchema, jobSchema } from '@mivvy/api';
-
-/** Times are ISO 8601 texts in UTC; JSON columns are written only from values that their Zod schema has passed. */
-const id = () => text('id').primaryKey();
-const createdAt = () => text('created_at').notNull();
-type JobRow = z.infer<typeof jobSchema>;
-
-/** What must be known of a replaced film to carry its framing over. */
-export interface FilmBefore {
-  name: string;
-  shots: Shot[];
-  frames: number;
-  rate: MasterFacts['video']['rate'];
-  displayed: MasterFacts['video']['displayed'];
-  sha256: string | null;
-}
-type CarriedOver = z.infer<typeof carriedSchema>;
+import type { Standing } from '@mivvy/core';
+import type { jobSchema } from '@mivvy/api';
+import { codecs } from './codecs.ts';
+import { jsonColumn, type JsonCodec } from './json-column.ts';
 
 /**
- * A change that can be taken back: what a version's framing, a cut's spans, pace and joins, or a master's shots and keeps, were
- * before and after. A moved cut takes the framings' changes along, on the way there and on the way back.
+ * Times are ISO 8601 texts in UTC; JSON columns are read and written by `codecs.ts`. Triggers (in the migrations) count
+ * `productions.revision` up with everything that a production's screens show, and clear `versions.standing` when
+ * something that it is worked out from changes: whoever writes a row cannot forget it.
  */
-export type Memento =
-  | { framing: Framing }
-  | { kept: FrameSpan[]; pace: Pace; joinMs: number }
-  | { shots: Shot[]; keeps: Keep[]; movedCut?: MovedBoundary };
+const id = () => text('id').primaryKey();
+const createdAt = () => text('created_at').notNull();
+/** Whether a file on the disk is the one that its row was written for. */
+const fileStateColumn = () =>
+  text('on_disk', { enum: ['same', 'changed', 'gone', 'comparing'] })
+    .notNull()
+    .default('same');
+type JobRow = z.infer<typeof jobSchema>;
 
-/** By what a file on the disk is known again without reading it: where all three agree, it is the same file. */
-export interface FileMark {
-  bytes: number;
-  /** When its bytes were last written, and when anything of it last changed; milliseconds since 1970. */
-  modifiedMs: number;
-  changedMs: number;
-}
-
-/** A cut that was moved, in master frames. */
-export interface MovedBoundary {
-  from: number;
-  to: number;
-}
+/** A column of JSON, kept as its codec says. */
+const json = <T>(name: string, codec: JsonCodec<T>) => jsonColumn(codec)(name);
 
 export const productions = sqliteTable('productions', {
   id: id(),
   name: text('name').notNull(),
   client: text('client').notNull(),
   /** Which safe margin the production's versions are held to. */
-  margin: text('margin', { mode: 'json' }).$type<MarginChoice>().notNull().default({ kind: 'place' }),
+  margin: json('margin', codecs.margin)
+    .notNull()
+    .$default(() => ({ kind: 'place' as const })),
+  /** Grows with every change of what its screens show. */
+  revision: integer('revision').notNull().default(1),
   createdAt: createdAt(),
   updatedAt: text('updated_at').notNull(),
 });
@@ -80,27 +50,33 @@ export const masters = sqliteTable(
     path: text('path').notNull(),
     bytes: integer('bytes').notNull(),
     /** The file as it was when it was registered; null for films from before this was kept, which their sum tells. */
-    mark: text('mark', { mode: 'json' }).$type<FileMark>(),
+    mark: json('mark', codecs.mark),
+    /** How its file was found when it was last looked for. */
+    onDisk: fileStateColumn(),
     state: text('state', { enum: ['reading', 'ready', 'failed'] }).notNull(),
-    facts: text('facts', { mode: 'json' }).$type<MasterFacts>(),
+    facts: json('facts', codecs.facts),
     sha256: text('sha256'),
-    problem: text('problem', { mode: 'json' }).$type<Problem>(),
+    problem: json('problem', codecs.problem),
     /** `wanted`: browsers cannot play the original; `helpful`: they can, but scrub it slowly. */
     proxy: text('proxy', { enum: ['not-needed', 'helpful', 'wanted', 'made', 'failed'] }).notNull(),
     hasPoster: integer('has_poster', { mode: 'boolean' }).notNull().default(false),
     /** Which file this is: grows when another takes its place, so that no browser shows an old picture. */
-    take: integer('take').notNull().default(1),
+    fileGeneration: integer('file_generation').notNull().default(1),
     /** Null until they have been looked for. */
-    shots: text('shots', { mode: 'json' }).$type<Shot[]>(),
-    keeps: text('keeps', { mode: 'json' }).$type<Keep[]>().notNull().default([]),
+    shots: json('shots', codecs.shots),
+    keeps: json('keeps', codecs.keeps)
+      .notNull()
+      .$default(() => []),
     /** Subjects that people drew on it, followed through their shots. */
-    drawn: text('drawn', { mode: 'json' }).$type<Track[]>().notNull().default([]),
+    drawn: json('drawn', codecs.tracks)
+      .notNull()
+      .$default(() => []),
     /** Grows with every change of shots or keeps. */
     revision: integer('revision').notNull().default(1),
     /** The film that this one takes the place of, until its framing has been carried over. */
-    before: text('before', { mode: 'json' }).$type<FilmBefore>(),
+    before: json('before', codecs.filmBefore),
     /** What carrying over came to; null where nothing was replaced. */
-    carried: text('carried', { mode: 'json' }).$type<CarriedOver>(),
+    carried: json('carried', codecs.carried),
     createdAt: createdAt(),
   },
   (t) => [index('masters_by_production').on(t.productionId)],
@@ -118,8 +94,8 @@ export const cuts = sqliteTable(
       .notNull()
       .references(() => masters.id, { onDelete: 'cascade' }),
     name: text('name').notNull(),
-    kept: text('kept', { mode: 'json' }).$type<FrameSpan[]>().notNull(),
-    pace: text('pace', { mode: 'json' }).$type<Pace>().notNull(),
+    kept: json('kept', codecs.kept).notNull(),
+    pace: json('pace', codecs.pace).notNull(),
     /** Length of the fade across each join of the sound, milliseconds. */
     joinMs: integer('join_ms').notNull(),
     revision: integer('revision').notNull().default(1),
@@ -142,9 +118,15 @@ export const versions = sqliteTable(
     /** The cut that it plays; null for the full film. */
     cutId: text('cut_id').references(() => cuts.id, { onDelete: 'set null' }),
     tag: text('tag').notNull(),
-    framing: text('framing', { mode: 'json' }).$type<Framing>().notNull(),
+    framing: json('framing', codecs.framing).notNull(),
     revision: integer('revision').notNull(),
-    accepted: text('accepted', { mode: 'json' }).$type<Acceptance[]>().notNull().default([]),
+    /** Where it stands; null when something that this is worked out from has changed since. */
+    standing: text('standing').$type<Standing>(),
+    /** Of the release and the placement that its standing was worked out with. */
+    plannedWith: text('planned_with'),
+    accepted: json('accepted', codecs.accepted)
+      .notNull()
+      .$default(() => []),
     createdAt: createdAt(),
     updatedAt: text('updated_at').notNull(),
   },
@@ -166,15 +148,15 @@ export const jobs = sqliteTable(
     label: text('label').notNull(),
     state: text('state').$type<JobRow['state']>().notNull(),
     /** Framing as it was when the export was asked for. */
-    framing: text('framing', { mode: 'json' }).$type<Framing>(),
+    framing: json('framing', codecs.framing),
     /** The cut as it was then; null for the full film. */
-    cut: text('cut', { mode: 'json' }).$type<Played>(),
+    cut: json('cut', codecs.played),
     attempts: integer('attempts').notNull().default(0),
     stage: text('stage').notNull().default(''),
     fraction: real('fraction').notNull().default(0),
     etaSeconds: real('eta_seconds'),
     speed: real('speed').notNull().default(0),
-    problem: text('problem', { mode: 'json' }).$type<Problem>(),
+    problem: json('problem', codecs.problem),
     /** Which process holds the job, and until when; past that another takes over. Milliseconds since 1970. */
     owner: text('owner'),
     leaseUntil: integer('lease_until'),
@@ -207,17 +189,18 @@ export const deliverables = sqliteTable(
     bytes: integer('bytes').notNull(),
     sha256: text('sha256').notNull(),
     /** The file as it was when it was made. */
-    mark: text('mark', { mode: 'json' }).$type<FileMark>(),
+    mark: json('mark', codecs.mark),
+    onDisk: fileStateColumn(),
     fingerprint: text('fingerprint').notNull(),
-    plan: text('plan', { mode: 'json' }).$type<RenderPlan>().notNull(),
-    report: text('report', { mode: 'json' }).$type<CheckReport>().notNull(),
+    plan: json('plan', codecs.plan).notNull(),
+    report: json('report', codecs.report).notNull(),
     passed: integer('passed', { mode: 'boolean' }).notNull(),
-    making: integer('making').notNull(),
+    exportNumber: integer('export_number').notNull(),
     tookSeconds: real('took_seconds').notNull(),
     madeAt: text('made_at').notNull(),
   },
   (t) => [
-    index('deliverables_by_version').on(t.versionId, t.making),
+    index('deliverables_by_version').on(t.versionId, t.exportNumber),
     index('deliverables_by_production').on(t.productionId, t.madeAt),
     uniqueIndex('one_file_a_name').on(t.productionId, t.nameKey),
   ],
@@ -234,7 +217,7 @@ export const arrivals = sqliteTable(
     /** The master that it becomes, or whose place it takes. */
     masterId: text('master_id').notNull(),
     /** Null for a new master; else which file of that master it will be. */
-    take: integer('take'),
+    fileGeneration: integer('file_generation'),
     fileName: text('file_name').notNull(),
     bytes: integer('bytes').notNull(),
     /** Where the film lies in the end, relative to the data folder. */
@@ -255,8 +238,8 @@ export const changes = sqliteTable(
     id: integer('id').primaryKey({ autoIncrement: true }),
     /** The version or master that was changed. */
     subjectId: text('subject_id').notNull(),
-    before: text('before', { mode: 'json' }).$type<Memento>().notNull(),
-    after: text('after', { mode: 'json' }).$type<Memento>().notNull(),
+    before: json('before', codecs.memento).notNull(),
+    after: json('after', codecs.memento).notNull(),
     /** Taken back, and can be done again. */
     undone: integer('undone', { mode: 'boolean' }).notNull().default(false),
     madeAt: text('made_at').notNull(),

@@ -25,3 +25,12 @@ export function isDiskFull(error: unknown): boolean {
   }
   return false;
 }
+
+/** Writes what is only noted, and found out again when it is missing: on a full disk it is let be. */
+export async function keepWhereThereIsRoom(write: PromiseLike<unknown>): Promise<void> {
+  try {
+    await write;
+  } catch (error) {
+    if (!isDiskFull(error)) throw error;
+  }
+}

@@ -3,13 +3,12 @@ import { copyFile, readdir, readFile, rename, rm, stat, utimes, writeFile } from
 import { join } from 'node:path';
 import { eq } from 'drizzle-orm';
 import { z } from 'zod';
-import { nameKey } from '@mivvy/core';
+import { checkReportSchema, nameKey } from '@mivvy/core';
 import {
   deliverableSchema,
   jobSchema,
   masterSchema,
   problemSchema,
-  productionDetailSchema,
   productionSchema,
   versionSchema,
   type Deliverable,
@@ -29,7 +28,7 @@ beforeAll(async () => {
 });
 afterAll(() => s.stop());
 
-const detail = (id: string) => s.get(productionDetailSchema, 'GET', `/productions/${id}`);
+const detail = (id: string) => s.detail(id);
 const quiet = (id: string) =>
   until(async () => {
     const d = await detail(id);
@@ -94,7 +93,8 @@ describe('films that are called alike', () => {
       for (const { file } of [first, second]) {
         const got = await download(file.id);
         expect(got.status).toBe(200);
-        expect([got.bytes.length, file.report.measured.video.frames]).toEqual([
+        const report = await s.get(checkReportSchema, 'GET', `/deliverables/${file.id}/report`);
+        expect([got.bytes.length, report.measured.video.frames]).toEqual([
           file.bytes,
           file === first.file ? 25 : 50,
         ]);
@@ -173,13 +173,18 @@ describe('files behind our back', () => {
     expect((await s.call('GET', `/masters/${masterId}/media`)).status).toBe(409);
     await s.get(masterSchema, 'POST', `/masters/${masterId}/renew`);
     const after = await quiet(id);
-    expect(after.masters[0]).toMatchObject({ file: 'same', take: 2, facts: { video: { frames: 50 } } });
+    expect(after.masters[0]).toMatchObject({
+      file: 'same',
+      fileGeneration: 2,
+      facts: { video: { frames: 50 } },
+    });
     expect(after.versions[0]!.standing).toBe('failed');
     await exportIt(id, versionId);
-    expect((await detail(id)).versions[0]).toMatchObject({
-      standing: 'passed',
-      deliverable: { report: { measured: { video: { frames: 50 } } } },
-    });
+    const [remade] = (await detail(id)).versions;
+    expect(remade).toMatchObject({ standing: 'passed', deliverable: { passed: true, findings: [] } });
+    expect(
+      await s.get(checkReportSchema, 'GET', `/deliverables/${remade!.deliverable!.id}/report`),
+    ).toMatchObject({ measured: { video: { frames: 50 } } });
     await s.call('DELETE', `/productions/${id}`);
   });
 
@@ -270,7 +275,7 @@ describe('files behind our back', () => {
     const answers = await Promise.all([1, 2, 3, 4].map(() => send(master.id)));
     expect(answers.map((a) => a.status)).toEqual([200, 200, 200, 200]);
     const after = await quiet(id);
-    expect(after.masters).toMatchObject([{ take: 5, state: 'ready', sha256: expect.any(String) }]);
+    expect(after.masters).toMatchObject([{ fileGeneration: 5, state: 'ready', sha256: expect.any(String) }]);
     await until(
       async () =>
         (await readdir(join(s.dir, 'originals', master.id), { recursive: true })).filter((f) =>
@@ -294,17 +299,13 @@ test('a workspace in which files had one place is put right at its start, and wh
     const master = await old.get(masterSchema, 'POST', `/productions/${id}/masters`, {
       inboxFile: join('inbox', name),
     });
-    await until(
-      async () => (await old.get(productionDetailSchema, 'GET', `/productions/${id}`)).jobs.length === 0,
-    );
+    await until(async () => (await old.detail(id)).jobs.length === 0);
     const [version] = await old.get(z.array(versionSchema), 'POST', `/productions/${id}/versions`, {
       masterId: master.id,
       placementIds: ['quick-tall'],
     });
     await old.get(z.array(jobSchema), 'POST', `/productions/${id}/exports`, { versionIds: [version!.id] });
-    await until(
-      async () => (await old.get(productionDetailSchema, 'GET', `/productions/${id}`)).jobs.length === 0,
-    );
+    await until(async () => (await old.detail(id)).jobs.length === 0);
   }
   // As the release before wrote them: both rows name one file, in which the second export lies.
   const [first, second] = await old.ws.db.select().from(deliverables).orderBy(deliverables.madeAt);
@@ -324,13 +325,8 @@ test('a workspace in which files had one place is put right at its start, and wh
   const [one, two] = [files.find((f) => f.id === first!.id)!, files.find((f) => f.id === second!.id)!];
   expect([one.onDisk?.code, two.onDisk]).toEqual(['file-gone', null]);
   expect(nameKey(one.fileName)).not.toBe(nameKey(two.fileName));
-  expect(
-    (await again.get(productionDetailSchema, 'GET', `/productions/${id}`)).versions.map((v) => v.standing),
-  ).toEqual(['changed-on-disk', 'passed']);
-  await again.call(
-    'DELETE',
-    `/versions/${(await again.get(productionDetailSchema, 'GET', `/productions/${id}`)).versions[0]!.id}`,
-  );
+  expect((await again.detail(id)).versions.map((v) => v.standing)).toEqual(['changed-on-disk', 'passed']);
+  await again.call('DELETE', `/versions/${(await again.detail(id)).versions[0]!.id}`);
   await again.stop(true);
   expect(await faultsOf(old.dir)).toEqual([]);
   await rm(old.dir, { recursive: true, force: true });

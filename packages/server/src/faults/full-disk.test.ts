@@ -4,8 +4,8 @@ import { mkdirSync, mkdtempSync } from 'node:fs';
 import { mkdir, open, readFile, rm, statfs } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import type { Job, ProductionDetail } from '@mivvy/api';
-import { faultsOf, processesOn, startProcess, type ServerProcess } from '../testing/process.ts';
+import type { Job } from '@mivvy/api';
+import { detailOf, faultsOf, processesOn, startProcess, type ServerProcess } from '../testing/process.ts';
 import { quickBook, smallFilm, until } from '../testing/server.ts';
 
 // A data folder on a small disk of the test's own, which is filled and emptied while the server runs.
@@ -57,7 +57,7 @@ onDisk(
     await smallFilm(join(dataDir, 'inbox', 'film.mp4'), 2);
     await call('POST', '/spec-book/files', { fileName: 'quick.specbook.json', text: quickBook });
     const { id } = await call<{ id: string }>('POST', '/productions', { name: 'Kite', client: '' });
-    const detail = () => call<ProductionDetail>('GET', `/productions/${id}`);
+    const detail = () => detailOf(call, id);
     const [film] = await call<{ path: string }[]>('GET', '/inbox');
     const master = await call<{ id: string }>('POST', `/productions/${id}/masters`, {
       inboxFile: film!.path,

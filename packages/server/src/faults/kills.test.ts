@@ -4,8 +4,8 @@ import { copyFile, mkdir, mkdtemp, readFile, rm } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
-import type { Job, ProductionDetail } from '@mivvy/api';
-import { faultsOf, processesOn, startProcess, type ServerProcess } from '../testing/process.ts';
+import type { Job } from '@mivvy/api';
+import { detailOf, faultsOf, processesOn, startProcess, type ServerProcess } from '../testing/process.ts';
 import { quickBook, smallFilm, until } from '../testing/server.ts';
 
 // The server is killed at random moments of uploads, readings and exports; afterwards nothing is lost, doubled or half.
@@ -68,7 +68,7 @@ test(`${kills} kills at random moments: every upload ends in one master, every e
     server.call(method, path, body).then((a) => a.body as unknown as T);
   await call('POST', '/spec-book/files', { fileName: 'quick.specbook.json', text: quickBook });
   const { id } = await call<{ id: string }>('POST', '/productions', { name: '東京の夏', client: '' });
-  const detail = () => call<ProductionDetail>('GET', `/productions/${id}`);
+  const detail = () => detailOf(call, id);
   const [film] = await call<{ path: string }[]>('GET', '/inbox');
   const master = await call<{ id: string }>('POST', `/productions/${id}/masters`, { inboxFile: film!.path });
   await until(async () => (await detail()).masters[0]?.sha256);
@@ -144,14 +144,14 @@ test(`${kills} kills at random moments: every upload ends in one master, every e
     const sum = createHash('sha256').update(bytes).update(`upload ${n}`).digest('hex');
     expect(done.masters.filter((m) => m.sha256 === sum)).toHaveLength(1);
   }
-  const files = await call<{ making: number; report: { passed: boolean }; onDisk: unknown }[]>(
+  const files = await call<{ exportNumber: number; passed: boolean; onDisk: unknown }[]>(
     'GET',
     `/productions/${id}/deliverables`,
   );
-  expect(files.map((f) => f.making).sort((a, b) => a - b)).toEqual(
+  expect(files.map((f) => f.exportNumber).sort((a, b) => a - b)).toEqual(
     Array.from({ length: exports }, (_, i) => i + 1),
   );
-  expect(files.every((f) => f.report.passed && f.onDisk === null)).toBe(true);
+  expect(files.every((f) => f.passed && f.onDisk === null)).toBe(true);
   expect(await server.stop()).toBe(0);
   expect(await faultsOf(dataDir)).toEqual([]);
   expect(await processesOn(dataDir)).toEqual([]);

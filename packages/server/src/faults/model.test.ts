@@ -7,14 +7,7 @@ import { execa } from 'execa';
 import fc from 'fast-check';
 import { z } from 'zod';
 import { nameKey, planFingerprint } from '@mivvy/core';
-import {
-  deliverableSchema,
-  jobSchema,
-  masterSchema,
-  productionDetailSchema,
-  productionSchema,
-  versionSchema,
-} from '@mivvy/api';
+import { deliverableSchema, jobSchema, masterSchema, productionSchema, versionSchema } from '@mivvy/api';
 import { deliverables } from '../db/schema.ts';
 import { faultsOf } from '../testing/process.ts';
 import { quickBook, testServer, until, type TestServer } from '../testing/server.ts';
@@ -101,7 +94,7 @@ async function colourOf(path: string): Promise<number[]> {
 }
 
 async function check({ server, production }: Real, model: Model): Promise<void> {
-  const detail = await server.get(productionDetailSchema, 'GET', `/productions/${production}`);
+  const detail = await server.detail(production);
   expect(detail.masters.map((m) => m.id).sort()).toEqual(model.masters.map((m) => m.id).sort());
   expect(detail.versions.map((v) => v.id).sort()).toEqual(model.versions.map((v) => v.id).sort());
   const files = await server.get(
@@ -123,10 +116,7 @@ async function check({ server, production }: Real, model: Model): Promise<void> 
 }
 
 const quiet = ({ server, production }: Real) =>
-  until(
-    async () =>
-      (await server.get(productionDetailSchema, 'GET', `/productions/${production}`)).jobs.length === 0,
-  );
+  until(async () => (await server.detail(production)).jobs.length === 0);
 
 class BringIn implements fc.AsyncCommand<Model, Real> {
   constructor(private readonly film: number) {}

@@ -4,8 +4,15 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
 import { execa } from 'execa';
-import type { Job, ProductionDetail } from '@mivvy/api';
-import { faultsOf, processesOn, startProcess, startRefused, type ServerProcess } from '../testing/process.ts';
+import type { Job } from '@mivvy/api';
+import {
+  detailOf,
+  faultsOf,
+  processesOn,
+  startProcess,
+  startRefused,
+  type ServerProcess,
+} from '../testing/process.ts';
 import { quickBook, until } from '../testing/server.ts';
 
 // Servers that are stopped, doubled or robbed of their tools.
@@ -51,7 +58,7 @@ async function slowExport() {
   const { id } = await call<{ id: string }>('POST', '/productions', { name: 'Slow', client: '' });
   const [film] = await call<{ path: string }[]>('GET', '/inbox');
   const master = await call<{ id: string }>('POST', `/productions/${id}/masters`, { inboxFile: film!.path });
-  const detail = () => call<ProductionDetail>('GET', `/productions/${id}`);
+  const detail = () => detailOf(call, id);
   await until(async () => (await detail()).masters[0]?.sha256 && (await detail()).jobs.length === 0);
   const [version] = await call<{ id: string }[]>('POST', `/productions/${id}/versions`, {
     masterId: master.id,

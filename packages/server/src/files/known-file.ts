@@ -1,6 +1,6 @@
 import { stat } from 'node:fs/promises';
 import { sha256File } from '@mivvy/media';
-import type { FileMark } from '../db/schema.ts';
+import type { FileMark } from '../db/codecs.ts';
 
 /**
  * Whether a file is the one that its row was written for. `comparing`: its mark differs and its bytes are being summed;

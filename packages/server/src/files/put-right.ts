@@ -39,6 +39,9 @@ export async function putRight(ws: Workspace): Promise<void> {
   await readingsThatNobodyDoes(ws);
 }
 
+/** What a file is called until it is whole: here and in releases before, behind its own name. */
+const isHalfWritten = (name: string) => /\.(part|\d{6,})$/.test(name);
+
 /** What deliverables' files are called on the disk. Whatever else somebody has laid there stays. */
 const ownFile = /^[\w-]{10}\.(mp4|mov|webm)$/;
 
@@ -95,7 +98,7 @@ async function placesOfTheirOwn(ws: Workspace): Promise<void> {
       path: deliverables.path,
       bytes: deliverables.bytes,
       sha256: deliverables.sha256,
-      container: sql<string>`json_extract(${deliverables.plan}, '$.container')`,
+      container: sql<string>`coalesce(json_extract(${deliverables.plan}, '$.value.container'), json_extract(${deliverables.plan}, '$.container'))`,
     })
     .from(deliverables)
     .where(sql`${deliverables.path} not like '%/' || ${deliverables.id} || '.%'`)
@@ -281,7 +284,10 @@ async function sweepWithoutRows(ws: Workspace): Promise<void> {
     .where(and(notInArray(jobs.subjectId, subjects[0]), notInArray(jobs.subjectId, subjects[1])));
 
   const masterIds = new Map(
-    (await db.select({ id: masters.id, take: masters.take }).from(masters)).map((row) => [row.id, row.take]),
+    (await db.select({ id: masters.id, fileGeneration: masters.fileGeneration }).from(masters)).map((row) => [
+      row.id,
+      row.fileGeneration,
+    ]),
   );
   const jobIds = new Set((await db.select({ id: jobs.id }).from(jobs)).map((row) => row.id));
   const files = new Set(
@@ -295,19 +301,19 @@ async function sweepWithoutRows(ws: Workspace): Promise<void> {
   for (const name of await names(storage.proxies))
     if (!masterIds.has(idOf(name)) || name.endsWith('.part')) await remove(join(storage.proxies, name));
   for (const name of await names(storage.stills)) {
-    const take = masterIds.get(idOf(name));
-    if (take === undefined || name.includes('.part.')) await remove(join(storage.stills, name));
+    const fileGeneration = masterIds.get(idOf(name));
+    if (fileGeneration === undefined || name.includes('.part.')) await remove(join(storage.stills, name));
     else if (!extname(name)) {
       for (const still of await names(join(storage.stills, name))) {
-        if (still.includes('.part.') || Number(still.split('-')[0]) !== take)
+        if (still.includes('.part.') || Number(still.split('-')[0]) !== fileGeneration)
           await remove(join(storage.stills, name, still));
       }
     }
   }
   for (const name of await names(storage.analysis))
-    if (name.endsWith('.part')) await remove(join(storage.analysis, name));
+    if (isHalfWritten(name)) await remove(join(storage.analysis, name));
   for (const name of await names(storage.specs))
-    if (name.endsWith('.part')) await remove(join(storage.specs, name));
+    if (isHalfWritten(name)) await remove(join(storage.specs, name));
   for (const folder of await names(storage.exports)) {
     for (const file of await filesBelow(join(storage.exports, folder)))
       if (!files.has(file) && ownFile.test(basename(file))) await remove(file);

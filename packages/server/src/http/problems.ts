@@ -33,6 +33,12 @@ export function param(request: Request, name = 'id'): string {
   return typeof value === 'string' ? value : refuse(400, 'bad-request', 'The address is incomplete.');
 }
 
+/** Which window of a browser asks, by the name that it gave itself: an event of its own change is none of its business. */
+export function windowOf(request: Request): string | null {
+  const name = request.get('x-window');
+  return name !== undefined && /^[\w-]{1,40}$/.test(name) ? name : null;
+}
+
 /** Lets a route be an async function. Express 5 forwards what it throws. */
 export function route(handler: (request: Request, response: Response) => Promise<unknown>): RequestHandler {
   return async (request, response) => {

@@ -177,7 +177,7 @@ async function dropFile<T>(path: string, problem: T): Promise<T> {
   return problem;
 }
 
-/** The making's number, and a name for it that no other file of the production has on any file system. */
+/** The export's number, and a name for it that no other file of the production has on any file system. */
 async function nameFor(
   tx: Writer,
   of: {
@@ -187,11 +187,11 @@ async function nameFor(
     master: { id: string; name: string };
     version: { id: string; placementId: string };
   },
-): Promise<{ fileName: string; nameKey: string; making: number }> {
+): Promise<{ fileName: string; nameKey: string; exportNumber: number }> {
   const { plan, placement, production, master, version } = of;
   const plain = placement.fileNames === 'plain';
   const [newest] = await tx
-    .select({ n: max(deliverables.making) })
+    .select({ n: max(deliverables.exportNumber) })
     .from(deliverables)
     .where(eq(deliverables.versionId, version.id));
   const films = await tx
@@ -201,7 +201,7 @@ async function nameFor(
     .orderBy(asc(masters.createdAt), asc(masters.id));
   const word = nameKey(slug(master.name, { plain }));
   const namesakes = films.filter((film) => nameKey(slug(film.name, { plain })) === word);
-  const making = (newest?.n ?? 0) + 1;
+  const exportNumber = (newest?.n ?? 0) + 1;
   const wished = deliverableName({
     production: production.name,
     master: master.name,
@@ -210,7 +210,7 @@ async function nameFor(
     frame: plan.frame,
     rate: plan.rate,
     container: plan.container,
-    making,
+    exportNumber,
     plain,
   });
   const taken = new Set(
@@ -222,7 +222,7 @@ async function nameFor(
     ).map((row) => row.key ?? ''),
   );
   const fileName = freeName(wished, taken);
-  return { fileName, nameKey: nameKey(fileName), making };
+  return { fileName, nameKey: nameKey(fileName), exportNumber };
 }
 
 /** A job's log for a person, led by what went wrong. */

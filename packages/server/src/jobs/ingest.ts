@@ -27,10 +27,12 @@ import {
 } from '@mivvy/media';
 import { readAnalysis, writeAnalysis } from '../analysis.ts';
 import { carryOver } from '../carry.ts';
-import { masters, type FileMark } from '../db/schema.ts';
+import type { FileMark } from '../db/codecs.ts';
+import { masters } from '../db/schema.ts';
 import { markOf, sameMark } from '../files/known-file.ts';
 import { wantLook } from '../looks.ts';
 import { fromStored, logPath, posterPath, proxyPath, stillPath } from '../storage.ts';
+import { tellProduction } from '../tell.ts';
 import type { Workspace } from '../workspace.ts';
 import type { JobContext, JobKindWork } from './runner.ts';
 
@@ -85,10 +87,10 @@ async function readThrough(
     const [written] = await ws.db
       .update(masters)
       .set(change)
-      .where(and(eq(masters.id, row.id), eq(masters.take, row.take)))
+      .where(and(eq(masters.id, row.id), eq(masters.fileGeneration, row.fileGeneration)))
       .returning({ id: masters.id });
     if (!written) throw new Cancelled();
-    ws.events.tell({ kind: 'production', productionId: row.productionId });
+    await tellProduction(ws, row.productionId);
   };
   const failed = async (result: Extract<Result<unknown>, { ok: false }>): Promise<Result<void>> => {
     if (result.problem.code === 'disk-full') ws.disk.met();
@@ -140,7 +142,7 @@ async function readThrough(
     const cut = await newest(ws, row.id);
     if (cut?.before) {
       await carryOver(ws, cut, cut.before);
-      ws.events.tell({ kind: 'production', productionId: row.productionId });
+      await tellProduction(ws, row.productionId);
     }
   }
 
@@ -166,15 +168,22 @@ async function readThrough(
   }
   // The shots' stills are drawn ahead, so that a production opens at once; the rest follow when they are looked at.
   const shots = before?.shots ?? found?.shots ?? oneShot;
-  await mkdir(dirname(stillPath(ws.storage, row.id, row.take, 0)), { recursive: true });
+  await mkdir(dirname(stillPath(ws.storage, row.id, row.fileGeneration, 0)), { recursive: true });
   for (const [i, span] of shotSpans(shots, facts.video.frames).slice(0, stillsAhead).entries()) {
     signal.throwIfAborted();
     progress({ stage: 'drawing stills', fraction: 0.9 + (0.1 * i) / stillsAhead });
     const middle = Math.floor((span.from + span.to) / 2);
-    await makeStill(path, facts, middle, stillHeight, stillPath(ws.storage, row.id, row.take, middle), {
-      signal,
-      nice: true,
-    });
+    await makeStill(
+      path,
+      facts,
+      middle,
+      stillHeight,
+      stillPath(ws.storage, row.id, row.fileGeneration, middle),
+      {
+        signal,
+        nice: true,
+      },
+    );
   }
   if (looking === 'at-once') await wantLook(ws, row.id);
   return ok(undefined);

@@ -4,6 +4,7 @@ import { lookAtFilm, sha256File } from '@mivvy/media';
 import { masters } from '../db/schema.ts';
 import { readLook, showGrowing, writeLook } from '../looks.ts';
 import { openMaster } from '../files/master-file.ts';
+import { tellLook } from '../tell.ts';
 import type { Workspace } from '../workspace.ts';
 import type { JobContext, JobKindWork } from './runner.ts';
 
@@ -26,7 +27,7 @@ async function lookAtMaster(
   if (!film.ok) return film;
   const path = film.value;
   const sha256 = row.sha256 ?? (await sha256File(path, signal));
-  const tell = () => ws.events.tell({ kind: 'look', masterId: row.id });
+  const tell = () => void tellLook(ws, row.id).catch(() => undefined);
   if (await readLook(ws.storage, sha256)) return { ok: true, value: undefined };
   const shots = row.shots ?? oneShot;
   const seen: SubjectScan = { version: 1, detector: { kind: 'off' }, shots: [] };

@@ -9,6 +9,7 @@ import type { Database, Writer } from '../db/database.ts';
 import { diskFullProblem, isDiskFull } from '../disk/full.ts';
 import { jobs } from '../db/schema.ts';
 import type { Events } from '../events.ts';
+import { tellProduction, tellVersion } from '../tell.ts';
 
 export type JobRow = typeof jobs.$inferSelect;
 export type JobKind = JobRow['kind'];
@@ -49,42 +50,34 @@ export interface NewJob {
   cut?: Played | null;
 }
 
+/** What of a job is shown: what it was asked for with stays in its row. */
+export const jobColumns = {
+  id: jobs.id,
+  kind: jobs.kind,
+  productionId: jobs.productionId,
+  subjectId: jobs.subjectId,
+  label: jobs.label,
+  state: jobs.state,
+  attempts: jobs.attempts,
+  stage: jobs.stage,
+  fraction: jobs.fraction,
+  etaSeconds: jobs.etaSeconds,
+  speed: jobs.speed,
+  problem: jobs.problem,
+  createdAt: jobs.createdAt,
+  startedAt: jobs.startedAt,
+  finishedAt: jobs.finishedAt,
+};
+
 /** A job row as the API shows it. */
-export function toJob(row: JobRow): Job {
-  const {
-    id,
-    kind,
-    productionId,
-    subjectId,
-    label,
-    state,
-    attempts,
-    stage,
-    fraction,
-    etaSeconds,
-    speed,
-    problem,
-    createdAt,
-    startedAt,
-    finishedAt,
-  } = row;
-  return {
-    id,
-    kind,
-    productionId,
-    subjectId,
-    label,
-    state,
-    attempts,
-    stage,
-    fraction,
-    etaSeconds,
-    speed,
-    problem,
-    createdAt,
-    startedAt,
-    finishedAt,
-  };
+export function toJob({
+  framing: _framing,
+  cut: _cut,
+  owner: _owner,
+  leaseUntil: _lease,
+  ...job
+}: JobRow): Job {
+  return job;
 }
 
 /**
@@ -208,7 +201,12 @@ export class Runner {
     const rows = await this.db
       .select({ id: jobs.id })
       .from(jobs)
-      .where(and(eq(jobs.state, 'failed'), sql`json_extract(${jobs.problem}, '$.code') = 'disk-full'`));
+      .where(
+        and(
+          eq(jobs.state, 'failed'),
+          sql`'disk-full' in (json_extract(${jobs.problem}, '$.value.code'), json_extract(${jobs.problem}, '$.code'))`,
+        ),
+      );
     for (const { id } of rows) await this.retry(id);
   }
 
@@ -366,7 +364,13 @@ export class Runner {
       this.db.transaction(async (tx) => {
         const [written] = await tx
           .update(jobs)
-          .set({ ...change, etaSeconds: null, finishedAt: ended ? new Date().toISOString() : null })
+          .set({
+            ...change,
+            etaSeconds: null,
+            finishedAt: ended ? new Date().toISOString() : null,
+            // What was made is in its deliverable's plan; only what can be started again needs it here.
+            ...(change.state === 'done' ? { framing: null, cut: null } : {}),
+          })
           .where(and(eq(jobs.id, row.id), eq(jobs.state, 'running'), eq(jobs.owner, this.owner)))
           .returning();
         if (written && written.state === 'failed') await this.work[row.kind]?.onEnd?.(tx, written);
@@ -374,7 +378,9 @@ export class Runner {
       }),
     );
     if (done) this.events.tell({ kind: 'job', job: toJob(done) });
-    this.events.tell({ kind: 'production', productionId: row.productionId });
+    const ws = { db: this.db, events: this.events };
+    if (row.kind === 'export') await tellVersion(ws, row.subjectId);
+    else await tellProduction(ws, row.productionId);
   }
 
   /** Writes what must not be lost: while the disk is full it waits for room. A server that is being stopped does not wait. */

@@ -1,13 +1,12 @@
 import { Router } from 'express';
 import { newSpecBookSchema } from '@mivvy/api';
-import { productions } from '../db/schema.ts';
 import { bodyOf, refuse, route } from '../http/problems.ts';
+import { forgetOldStandings } from '../plans.ts';
 import type { Workspace } from '../workspace.ts';
 
 /** Routes of the spec book. */
 export function specBookRoutes(ws: Workspace): Router {
   const router = Router();
-  const { db, events } = ws;
   const book = () => ({ outlets: ws.specs.outlets, refused: ws.specs.refused });
 
   router.get(
@@ -21,9 +20,8 @@ export function specBookRoutes(ws: Workspace): Router {
       const { fileName, text } = bodyOf(newSpecBookSchema, req);
       const added = await ws.specs.add(fileName, text);
       if (!added.ok) refuse(422, added.problem.code, added.problem.sentence, added.problem.mend);
-      events.tell({ kind: 'spec-book' });
-      for (const { id } of await db.select({ id: productions.id }).from(productions))
-        events.tell({ kind: 'production', productionId: id });
+      await forgetOldStandings(ws);
+      ws.events.tell({ kind: 'spec-book' });
       res.json(book());
     }),
   );

@@ -11,7 +11,7 @@ import { keepUnfinishedMs, endUpload } from '../files/put-right.ts';
 import { refuse } from '../http/problems.ts';
 import { NotReplaced, takeUpload } from '../masters.ts';
 import { fileNameSchema } from '@mivvy/api';
-import { masterView } from '../views.ts';
+import { masterView } from '../views/masters.ts';
 import type { Workspace } from '../workspace.ts';
 
 /** Room left free on the disk when uploads are taken, bytes. */

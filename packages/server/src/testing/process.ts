@@ -5,9 +5,20 @@ import { readdir, readFile, readlink, rm } from 'node:fs/promises';
 import { join, relative, resolve } from 'node:path';
 import { fileURLToPath, pathToFileURL } from 'node:url';
 import { createClient } from '@libsql/client';
-import { until } from './server.ts';
+import type { Job, ProductionDetail } from '@mivvy/api';
+import { isActive, until } from './server.ts';
 
 const root = fileURLToPath(new URL('../../../..', import.meta.url));
+
+/** Asks a server; its answer, taken to be what is expected. */
+type Call = <T>(method: string, path: string, body?: unknown) => Promise<T>;
+
+/** A production with the jobs that wait or run for it. */
+export async function detailOf(call: Call, id: string): Promise<ProductionDetail & { jobs: Job[] }> {
+  // Jobs first: one that ends in between has changed the production by then.
+  const jobs = await call<Job[]>('GET', `/productions/${id}/jobs`);
+  return { ...(await call<ProductionDetail>('GET', `/productions/${id}`)), jobs: jobs.filter(isActive) };
+}
 
 /** A server in a process of its own, as the launcher starts it, for tests that end it by force. */
 export interface ServerProcess {

@@ -3,9 +3,13 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { execa } from 'execa';
 import { pino } from 'pino';
-import type { z } from 'zod';
+import { z } from 'zod';
+import { jobSchema, productionDetailSchema, type Job, type ProductionDetail } from '@mivvy/api';
 import { createApp } from '../app.ts';
 import { openWorkspace, type OpenOptions } from '../open.ts';
+
+/** It waits or runs. */
+export const isActive = (job: Job): boolean => job.state === 'queued' || job.state === 'running';
 
 /** A server on a data folder of its own, for one test file. */
 export async function testServer(over: Partial<OpenOptions> = {}) {
@@ -36,22 +40,32 @@ export async function testServer(over: Partial<OpenOptions> = {}) {
       headers: answer.headers,
     };
   };
+  const get = async <S extends z.ZodType>(
+    schema: S,
+    method: string,
+    path: string,
+    body?: unknown,
+  ): Promise<z.infer<S>> => {
+    const answer = await call(method, path, body);
+    if (answer.status >= 300)
+      throw new Error(`${method} ${path}: ${answer.status} ${JSON.stringify(answer.body)}`);
+    return schema.parse(answer.body);
+  };
   return {
     dir,
     ws,
     base,
     call,
     /** Asks and parses; anything but success is a failed test. */
-    async get<S extends z.ZodType>(
-      schema: S,
-      method: string,
-      path: string,
-      body?: unknown,
-    ): Promise<z.infer<S>> {
-      const answer = await call(method, path, body);
-      if (answer.status >= 300)
-        throw new Error(`${method} ${path}: ${answer.status} ${JSON.stringify(answer.body)}`);
-      return schema.parse(answer.body);
+    get,
+    /** A production with the jobs that wait or run for it. */
+    async detail(id: string): Promise<ProductionDetail & { jobs: Job[] }> {
+      // Jobs first: one that ends in between has changed the production by then.
+      const jobs = await get(z.array(jobSchema), 'GET', `/productions/${id}/jobs`);
+      return {
+        ...(await get(productionDetailSchema, 'GET', `/productions/${id}`)),
+        jobs: jobs.filter(isActive),
+      };
     },
     async stop(keep = false) {
       server.closeAllConnections();

@@ -1,3 +1,4 @@
+import { nanoid } from 'nanoid';
 import { z } from 'zod';
 import type { Problem } from '@mivvy/core';
 import { problemSchema } from '@mivvy/api';
@@ -13,6 +14,9 @@ export class RequestProblem extends Error {
   }
 }
 
+/** This window's name for the server, so that it can tell events of its own changes from those of others. */
+export const thisWindow = nanoid(12);
+
 const unreachable: Problem = {
   code: 'unreachable',
   sentence: 'The server cannot be reached.',
@@ -23,9 +27,11 @@ async function send(path: string, method: string, body: unknown, signal?: AbortS
   const answer = await fetch(`/api${path}`, {
     method,
     ...(signal ? { signal } : {}),
-    ...(body === undefined
-      ? {}
-      : { body: JSON.stringify(body), headers: { 'Content-Type': 'application/json' } }),
+    headers: {
+      'X-Window': thisWindow,
+      ...(body === undefined ? {} : { 'Content-Type': 'application/json' }),
+    },
+    ...(body === undefined ? {} : { body: JSON.stringify(body) }),
   }).catch((error: unknown) => {
     if ((error as Error).name === 'AbortError') throw error;
     throw new RequestProblem(unreachable, 0);
@@ -36,7 +42,7 @@ async function send(path: string, method: string, body: unknown, signal?: AbortS
 }
 
 /** Asks the API and parses its answer. */
-export async function ask<S extends z.ZodType>(
+export async function getJson<S extends z.ZodType>(
   schema: S,
   path: string,
   signal?: AbortSignal,
@@ -45,7 +51,7 @@ export async function ask<S extends z.ZodType>(
 }
 
 /** Tells the API to do something and parses what it answers. */
-export async function tell<S extends z.ZodType>(
+export async function sendJson<S extends z.ZodType>(
   schema: S,
   method: 'POST' | 'PATCH',
   path: string,

@@ -8,7 +8,8 @@ import { useDropzone } from 'react-dropzone';
 import { bytesLabel, durationLabel, problemLine } from '@mivvy/core';
 import type { Master } from '@mivvy/api';
 import { problemOf } from '../api/client.ts';
-import { useInbox, useTakeFromInbox } from '../api/queries.ts';
+import { useInbox } from '../api/queries.ts';
+import { useTakeFromInbox } from '../api/changes.ts';
 import { dropUpload, resumeUpload, sendFilm, useArriving } from '../api/uploads.ts';
 import { Empty, Failed, Loading } from './notices.tsx';
 

@@ -1,5 +1,5 @@
 import { useState } from 'react';
-import { useKeys } from './use-keys.ts';
+import { useKey } from '../keys/use-key.ts';
 import type { Overlays } from './proof.tsx';
 
 const storageKey = 'mivvy.overlays';
@@ -21,8 +21,8 @@ export function useOverlays(): [Overlays, (change: Partial<Overlays>) => void] {
     set(next);
     localStorage.setItem(storageKey, JSON.stringify(next));
   };
-  useKeys('b', () => change({ blocked: !overlays.blocked }), [overlays]);
-  useKeys('m', () => change({ margin: !overlays.margin }), [overlays]);
+  useKey('Everywhere.blocked', () => change({ blocked: !overlays.blocked }));
+  useKey('Everywhere.margin', () => change({ margin: !overlays.margin }));
   return [overlays, change];
 }
 

@@ -15,7 +15,8 @@ import {
 } from '@mivvy/core';
 import type { Master, Version } from '@mivvy/api';
 import { problemOf } from '../api/client.ts';
-import { useAddVersions, useSpecBook } from '../api/queries.ts';
+import { useAddVersions } from '../api/changes.ts';
+import { useSpecBook } from '../api/queries.ts';
 import { Failed, Loading } from './notices.tsx';
 
 /** A frame's shape, drawn small and to scale. */

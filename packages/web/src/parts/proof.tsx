@@ -8,6 +8,7 @@ import {
   type Size,
 } from '@mivvy/core';
 import type { Cut, Master, Version } from '@mivvy/api';
+import { useJobAbout } from '../api/queries.ts';
 import { useDesk, useFilm, useHeadPart } from '../play/use-desk.tsx';
 import { ProofCanvas } from '../play/proof-canvas.tsx';
 import { useThisProduction } from './this-production.ts';
@@ -67,14 +68,19 @@ export function ProofOverlays({
   );
 }
 
+/** How far the proxy of a master has come; it moves on many times a second, and nothing else is drawn with it. */
+function MakingProxy({ master }: { master: Master }) {
+  const job = useJobAbout(master.productionId, master.id);
+  return <>Making a proxy, {Math.round((job?.fraction ?? 0) * 100)} %</>;
+}
+
 /** Why a film cannot be shown yet, in words. */
-function waitingWords(master: Master | undefined): string {
-  if (!master) return 'The master is gone';
-  if (master.state === 'failed') return 'The master cannot be used';
-  if (master.proof.kind === 'making-proxy')
-    return `Making a proxy, ${Math.round(master.proof.fraction * 100)} %`;
-  if (master.proof.kind === 'none') return 'No proxy could be made';
-  return 'Reading the master';
+function WaitingWords({ master }: { master: Master | undefined }) {
+  if (!master) return <>The master is gone</>;
+  if (master.state === 'failed') return <>The master cannot be used</>;
+  if (master.proof.kind === 'making-proxy') return <MakingProxy master={master} />;
+  if (master.proof.kind === 'none') return <>No proxy could be made</>;
+  return <>Reading the master</>;
 }
 
 /** Why a film that is there does not play, in words. */
@@ -121,7 +127,7 @@ export function Proof({
         />
       ) : null}
       {(!film || failed === master?.id) && (
-        <div className="waiting">{film ? unplayableWords(master) : waitingWords(master)}</div>
+        <div className="waiting">{film ? unplayableWords(master) : <WaitingWords master={master} />}</div>
       )}
       <ProofOverlays version={version} overlays={overlays} width={width} />
       {cut && <LeftOut cut={cut} />}
@@ -137,7 +143,7 @@ export function WholeMaster({ master }: { master: Master }) {
     <div className="picture" style={{ width: '100%', height: '100%' }}>
       {film ? <ProofCanvas film={film} source="whole" label={`Master: ${master.name}`} /> : null}
       {(!film || failed === master.id) && (
-        <div className="waiting">{film ? unplayableWords(master) : waitingWords(master)}</div>
+        <div className="waiting">{film ? unplayableWords(master) : <WaitingWords master={master} />}</div>
       )}
     </div>
   );

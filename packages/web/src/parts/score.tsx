@@ -15,7 +15,7 @@ import {
   type Unit,
 } from '@mivvy/core';
 import type { Master } from '@mivvy/api';
-import { useDesk, useHead } from '../play/use-desk.tsx';
+import { useDesk, useHeadPart } from '../play/use-desk.tsx';
 import { useStill } from './stills.ts';
 import { isPlaced } from './troubles.ts';
 
@@ -39,7 +39,7 @@ export function Score({
   onArrow?: (by: number) => void;
 }) {
   const desk = useDesk();
-  const { frame } = useHead();
+  const frame = useHeadPart('frame');
   const box = useRef<HTMLDivElement>(null);
   const frames = master.facts?.video.frames ?? 1;
   const rate = master.facts?.video.rate ?? { num: 25, den: 1 };
@@ -149,7 +149,7 @@ function ShotCell({
   width: string;
   children: ReactNode;
 }) {
-  const still = useStill(master.id, master.take, frame);
+  const still = useStill(master.id, master.fileGeneration, frame);
   return (
     <div className="cell" style={{ left, width, backgroundImage: still }}>
       <span>{children}</span>

@@ -22,8 +22,8 @@ function load(url: string): Promise<void> {
 }
 
 /** A still as a background image, once it has come; undefined until then. */
-export function useStill(masterId: string, take: number, frame: number): string | undefined {
-  const url = `/api/masters/${masterId}/stills/${frame}?take=${take}`;
+export function useStill(masterId: string, fileGeneration: number, frame: number): string | undefined {
+  const url = `/api/masters/${masterId}/stills/${frame}?file=${fileGeneration}`;
   const [, shown] = useState<string | null>(null);
   useEffect(() => {
     if (loaded.has(url)) return;

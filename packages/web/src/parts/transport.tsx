@@ -5,7 +5,7 @@ import SoundOffIcon from '@mui/icons-material/VolumeOff';
 import SoundOnIcon from '@mui/icons-material/VolumeUp';
 import Tooltip from '@mui/material/Tooltip';
 import { memo, useEffect, useRef } from 'react';
-import { useKeys } from './use-keys.ts';
+import { useKey } from '../keys/use-key.ts';
 import { frameToTimecode, type FrameSpan } from '@mivvy/core';
 import type { Master } from '@mivvy/api';
 import { EditableTime } from './editable-time.tsx';
@@ -139,19 +139,17 @@ function Shuttle() {
 /** The keys that move the play head, the same on every screen. */
 function usePlayKeys(shot: FrameSpan | undefined): void {
   const desk = useDesk();
-  const sound = useHeadPart('sound');
-  const loop = useHeadPart('loop');
-  useKeys('space', (event) => {
+  useKey('Everywhere.play', (event) => {
     // Space on a button presses the button.
     if (event.target instanceof HTMLElement && event.target.closest('button, [role=button]')) return;
     event.preventDefault();
     desk.toggle();
   });
-  useKeys('comma', () => desk.step(-1));
-  useKeys('period', () => desk.step(1));
-  useKeys('shift+comma', () => desk.step(-25));
-  useKeys('shift+period', () => desk.step(25));
-  useKeys('home', () => desk.seek(0));
-  useKeys('s', () => desk.setSound(!sound), [sound]);
-  useKeys('l', () => desk.setLoop(loop ? null : (shot ?? null)), [loop, shot]);
+  useKey('Everywhere.frameBack', () => desk.step(-1));
+  useKey('Everywhere.frameOn', () => desk.step(1));
+  useKey('Everywhere.framesBack', () => desk.step(-25));
+  useKey('Everywhere.framesOn', () => desk.step(25));
+  useKey('Everywhere.start', () => desk.seek(0));
+  useKey('Everywhere.sound', () => desk.setSound(!desk.snapshot().sound));
+  useKey('Everywhere.loop', () => desk.setLoop(desk.snapshot().loop ? null : (shot ?? null)));
 }

@@ -18,7 +18,7 @@ export function TroubleThumb({
   const { displayed, frames } = master.facts!.video;
   const size = frameOf(version, master);
   const at = Math.max(0, Math.min(frames - 1, frame));
-  const still = useStill(master.id, master.take, at);
+  const still = useStill(master.id, master.fileGeneration, at);
   const w = layoutAt(version.framing, at, displayed, size).panels[0]!.source;
   const share = (start: number, length: number, whole: number) =>
     whole - length < 0.5 ? 50 : (start / (whole - length)) * 100;

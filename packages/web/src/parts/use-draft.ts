@@ -6,28 +6,28 @@ import { Draft } from './draft.ts';
 export function useDraft<Base extends { revision: number }, Value>(
   base: Base,
   what: string,
-  doors: {
+  callbacks: {
     valueOf: (base: Base) => Value;
     save: (base: Base, value: Value) => Promise<Base>;
     refresh: () => void;
   },
 ) {
   const { enqueueSnackbar } = useSnackbar();
-  const [hand] = useState(
+  const [draft] = useState(
     () =>
       new Draft<Base, Value>(base, {
-        valueOf: doors.valueOf,
-        save: doors.save,
+        valueOf: callbacks.valueOf,
+        save: callbacks.save,
         onOvertaken: (sentence) => {
           enqueueSnackbar(sentence, { variant: 'warning', autoHideDuration: 8000 });
-          doors.refresh();
+          callbacks.refresh();
         },
         onFailed: (sentence) =>
           enqueueSnackbar(`The ${what} is not saved yet. ${sentence}`, { variant: 'error' }),
       }),
   );
-  const { shown, saving } = useSyncExternalStore(hand.subscribe, hand.snapshot);
-  useEffect(() => hand.follow(base), [hand, base]);
-  useEffect(() => () => void hand.save(), [hand]);
-  return { shown, saving, hand };
+  const { shown, saving } = useSyncExternalStore(draft.subscribe, draft.snapshot);
+  useEffect(() => draft.follow(base), [draft, base]);
+  useEffect(() => () => void draft.save(), [draft]);
+  return { shown, saving, draft };
 }

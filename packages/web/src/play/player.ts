@@ -88,8 +88,8 @@ export class Player {
   }
 
   /** Puts a film on the desk, or finds it there. */
-  film(masterId: string, facts: MasterFacts, source: 'original' | 'proxy', take = 1): Film {
-    const address = `/api/masters/${masterId}/media?as=${source}&take=${take}`;
+  film(masterId: string, facts: MasterFacts, source: 'original' | 'proxy', fileGeneration = 1): Film {
+    const address = `/api/masters/${masterId}/media?as=${source}&file=${fileGeneration}`;
     const there = this.films.get(masterId);
     if (there && there.video.dataset.address === address) {
       there.facts = facts;

@@ -5,7 +5,8 @@ import { Link, useNavigate, useParams } from 'react-router';
 import { bytesLabel, durationLabel, masterSeconds, problemLine, type CheckLine } from '@mivvy/core';
 import type { Deliverable, Master, Version } from '@mivvy/api';
 import { problemOf } from '../../api/client.ts';
-import { useDeliverables, useExport } from '../../api/queries.ts';
+import { useDeliverables, useReport } from '../../api/queries.ts';
+import { useExport } from '../../api/changes.ts';
 import { Empty, Failed, Loading } from '../../parts/notices.tsx';
 import { frameOf, Proof } from '../../parts/proof.tsx';
 import { StandingStamp, standingWord, VersionStamp } from '../../parts/stamp.tsx';
@@ -77,6 +78,22 @@ function Report({ checks }: { checks: readonly CheckLine[] }) {
         ))}
       </tbody>
     </table>
+  );
+}
+
+/** What was measured from a file: it is asked for when it is looked at. */
+function FileReport({ file }: { file: Deliverable }) {
+  const query = useReport(file.id);
+  if (query.isPending) return <Loading what="the check report" />;
+  if (!query.data) return <Failed error={query.error} onRetry={() => void query.refetch()} />;
+  return (
+    <>
+      <Report checks={query.data.checks} />
+      <h3 className="quiet" style={{ fontSize: 12, margin: '14px 0 4px', fontWeight: 600 }}>
+        Bitrate, Mbit/s in each second
+      </h3>
+      <BitrateChart kbps={query.data.measured.video.kbpsBySecond} ceiling={file.ceilingKbps ?? undefined} />
+    </>
   );
 }
 
@@ -153,14 +170,7 @@ function Side({
               </Button>
             )}
           </div>
-          <Report checks={file.report.checks} />
-          <h3 className="quiet" style={{ fontSize: 12, margin: '14px 0 4px', fontWeight: 600 }}>
-            Bitrate, Mbit/s in each second
-          </h3>
-          <BitrateChart
-            kbps={file.report.measured.video.kbpsBySecond}
-            ceiling={file.ceilingKbps ?? undefined}
-          />
+          <FileReport key={file.id} file={file} />
           <p className="mono quiet" style={{ fontSize: 11, overflowWrap: 'anywhere', marginTop: 10 }}>
             SHA-256 {file.sha256}
           </p>

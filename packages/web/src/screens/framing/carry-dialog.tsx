@@ -8,7 +8,7 @@ import { useState } from 'react';
 import { problemLine } from '@mivvy/core';
 import type { Version } from '@mivvy/api';
 import { problemOf } from '../../api/client.ts';
-import { useCarry } from '../../api/queries.ts';
+import { useCarry } from '../../api/changes.ts';
 import { Choice } from '../../parts/choice.tsx';
 import { useThisProduction } from '../../parts/this-production.ts';
 import { versionName } from '../../parts/versions.ts';

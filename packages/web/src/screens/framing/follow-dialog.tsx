@@ -11,10 +11,10 @@ import { useState } from 'react';
 import { problemLine } from '@mivvy/core';
 import type { Version } from '@mivvy/api';
 import { problemOf } from '../../api/client.ts';
-import { useFollow } from '../../api/queries.ts';
+import { useFollow } from '../../api/changes.ts';
 import { useThisProduction } from '../../parts/this-production.ts';
 import { versionName } from '../../parts/versions.ts';
-import { LivelyControl } from './subject-note.tsx';
+import { LivelyControl } from './lively-control.tsx';
 
 /** Frames many shots at once by what is seen in them. */
 export function FollowDialog({

@@ -1,28 +1,18 @@
 import { useEffect, useState } from 'react';
-import { useKeys } from '../../parts/use-keys.ts';
 import { useNavigate, useSearchParams } from 'react-router';
-import { withUnitMarks, type Framing } from '@mivvy/core';
-import type { Version } from '@mivvy/api';
+import { withUnitMarks } from '@mivvy/core';
+import { useKey } from '../../keys/use-key.ts';
 import { useWorthLooks, type WorthALook } from '../../parts/following.ts';
 import { useThisProduction } from '../../parts/this-production.ts';
 import { versionName } from '../../parts/versions.ts';
 import { useDesk } from '../../play/use-desk.tsx';
-import type { ShotEditor } from './shot-editor.ts';
+import { useFraming } from './framing-session.tsx';
 
 const keyOf = (w: WorthALook) => `${w.version.id} ${w.unit.from}`;
 
 /** The review round: the shots that are worth a look, worst first, each to be accepted or corrected where it stands. */
-export function RoundBar({
-  version,
-  framing,
-  hand,
-  change,
-}: {
-  version: Version;
-  framing: Framing;
-  hand: ShotEditor;
-  change: (framing: Framing) => void;
-}) {
+function useRound() {
+  const { version, framing, unit, units, change } = useFraming();
   const production = useThisProduction();
   const desk = useDesk();
   const navigate = useNavigate();
@@ -31,7 +21,7 @@ export function RoundBar({
   const worth = useWorthLooks(production);
   const [passed, setPassed] = useState<readonly string[]>([]);
   const left = worth.filter((w) => !passed.includes(keyOf(w)));
-  const here = worth.find((w) => w.version.id === version.id && w.unit.from === hand.unit.from);
+  const here = worth.find((w) => w.version.id === version.id && w.unit.from === unit.from);
   const go = (to: WorthALook | undefined) => {
     if (!to) return;
     if (to.version.id !== version.id)
@@ -53,27 +43,35 @@ export function RoundBar({
   };
   const accept = () => {
     if (!here) return;
-    change(withUnitMarks(framing, hand.unit, hand.units.at(-1)!.to, { seen: true }));
+    change(withUnitMarks(framing, unit, units.at(-1)!.to, { seen: true }));
     next(here);
   };
-  const deps = [on, here, left, framing, hand.unit];
-  useKeys('y', accept, { enabled: on }, deps);
-  useKeys('u', () => next(), { enabled: on }, deps);
-  if (!on) {
-    return worth.length ? (
-      <p className="roundcall">
-        <button
-          className="fix"
-          onClick={() => {
-            setSearch({ round: '' });
-            go(worth[0]);
-          }}
-        >
-          {worth.length === 1 ? 'One shot is worth a look' : `${worth.length} shots are worth a look`}
-        </button>
-      </p>
-    ) : null;
-  }
+  const start = () => {
+    setSearch({ round: '' });
+    go(worth[0]);
+  };
+  return { on, here, left, worth, accept, next, start, end: () => setSearch({}) };
+}
+
+/** How many shots are worth a look; leads into the round. */
+export function RoundCall() {
+  const { on, worth, start } = useRound();
+  if (on || worth.length === 0) return null;
+  return (
+    <p className="roundcall">
+      <button className="fix" onClick={start}>
+        {worth.length === 1 ? 'One shot is worth a look' : `${worth.length} shots are worth a look`}
+      </button>
+    </p>
+  );
+}
+
+/** The round's own line above the panes, while one goes it. */
+export function RoundBar() {
+  const { on, here, left, worth, accept, next, end } = useRound();
+  useKey('Framing.good', accept, { enabled: on });
+  useKey('Framing.nextWorthALook', () => next(), { enabled: on });
+  if (!on) return null;
   return (
     <div className="roundbar" role="region" aria-label="Round">
       <b>
@@ -105,7 +103,7 @@ export function RoundBar({
           Next (u)
         </button>
       )}
-      <button className="fix tall" onClick={() => setSearch({})}>
+      <button className="fix tall" onClick={end}>
         End the round
       </button>
     </div>

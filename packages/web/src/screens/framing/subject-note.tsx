@@ -1,34 +1,24 @@
-import Slider from '@mui/material/Slider';
 import { useState } from 'react';
-import { livelyWords, putBack, stretchAt, withUnitMarks, worthALook, type Framing } from '@mivvy/core';
-import type { Master, Version } from '@mivvy/api';
-import { useForgetSubject, useWantLook } from '../../api/queries.ts';
+import { putBack, stretchAt, withUnitMarks, worthALook } from '@mivvy/core';
+import type { Master } from '@mivvy/api';
+import { useForgetSubject, useWantLook } from '../../api/changes.ts';
 import { Choice } from '../../parts/choice.tsx';
-import type { ShotEditor } from './shot-editor.ts';
+import { FollowDialog } from './follow-dialog.tsx';
+import { useFraming } from './framing-session.tsx';
+import { LivelyControl } from './lively-control.tsx';
 import type { Following } from './use-following.ts';
-
-interface SubjectProps {
-  version: Version;
-  master: Master;
-  framing: Framing;
-  hand: ShotEditor;
-  following: Following;
-  change: (framing: Framing) => void;
-  drawing: boolean;
-  onDraw: () => void;
-  onFollowAll: () => void;
-}
 
 const percent = (n: number) => `${Math.floor(n * 100 + 1e-6)} %`;
 
 /** What was seen in the shot, what was chosen by it and why, how well that goes, and everything that overrules it. */
-export function SubjectNote(props: SubjectProps) {
-  const { look, tracks } = props.following;
+export function SubjectNote() {
+  const { master, following } = useFraming();
+  const { look, tracks } = following;
   return (
     <section aria-label="Following">
-      {(!look || look.state !== 'done') && <LookingSentence master={props.master} look={look} />}
+      {(!look || look.state !== 'done') && <LookingSentence master={master} look={look} />}
       {look?.detector.kind === 'missing' && <p className="warn mild">{look.detector.sentence}</p>}
-      {look?.shots.length || tracks.length > 0 ? <ChosenSentences {...props} /> : null}
+      {look?.shots.length || tracks.length > 0 ? <ChosenSentences /> : null}
     </section>
   );
 }
@@ -54,17 +44,9 @@ function LookingSentence({ master, look }: { master: Master; look: Following['lo
   );
 }
 
-function ChosenSentences({
-  master,
-  framing,
-  hand,
-  following,
-  change,
-  drawing,
-  onDraw,
-  onFollowAll,
-}: SubjectProps) {
-  const { unit } = hand;
+function ChosenSentences() {
+  const { version, master, framing, unit, following, change, drawing, setDrawing } = useFraming();
+  const [followingAll, setFollowingAll] = useState(false);
   const { tracks, subject, judgement, lively, run } = following;
   const { frames } = master.facts!.video;
   const stretch = stretchAt(framing, unit.from);
@@ -146,7 +128,7 @@ function ChosenSentences({
             {tracks.length > 4 && ` and ${tracks.length - 4} more`}.
           </>
         )}{' '}
-        <button className="fix" aria-pressed={drawing} onClick={onDraw}>
+        <button className="fix" aria-pressed={drawing} onClick={() => setDrawing(!drawing)}>
           {drawing ? 'Drag a box on the master' : 'Draw another'}
         </button>
       </p>
@@ -155,7 +137,7 @@ function ChosenSentences({
           {pick ? 'Choose for this shot again' : 'Frame this shot by what is seen'}
         </button>
         , or{' '}
-        <button className="fix" onClick={onFollowAll}>
+        <button className="fix" onClick={() => setFollowingAll(true)}>
           the whole version, or more
         </button>
         .
@@ -183,32 +165,14 @@ function ChosenSentences({
           </>
         )}
       </p>
+      {followingAll && (
+        <FollowDialog
+          version={version}
+          lively={lively}
+          onVersion={following.runAll}
+          onClose={() => setFollowingAll(false)}
+        />
+      )}
     </>
-  );
-}
-
-/** Calm to lively, with the limits that it stands for. */
-export function LivelyControl({ value, onChange }: { value: number; onChange: (value: number) => void }) {
-  const [live, setLive] = useState<number | null>(null);
-  const shown = live ?? value;
-  return (
-    <div className="lively">
-      <span className="quiet">calm</span>
-      <Slider
-        size="small"
-        aria-label="How lively"
-        min={0}
-        max={1}
-        step={0.05}
-        value={shown}
-        onChange={(_e, v) => setLive(v)}
-        onChangeCommitted={(_e, v) => {
-          setLive(null);
-          onChange(v);
-        }}
-      />
-      <span className="quiet">lively</span>
-      <p className="quiet">{livelyWords(shown)}.</p>
-    </div>
   );
 }

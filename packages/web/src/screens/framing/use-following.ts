@@ -15,13 +15,14 @@ import {
   type Judgement,
   type Pose,
   type SetSpan,
+  type Clip,
   type Track,
+  type Unit,
 } from '@mivvy/core';
 import type { LookView, Master, Version } from '@mivvy/api';
 import { useLook } from '../../api/queries.ts';
 import { followFilmOf } from '../../parts/following.ts';
 import { useThisProduction } from '../../parts/this-production.ts';
-import type { ShotEditor } from './shot-editor.ts';
 
 /** Following, for the shot in the hand. */
 export interface Following {
@@ -46,15 +47,13 @@ export interface Following {
 export function useFollowing(
   version: Version,
   master: Master,
-  framing: Framing,
-  hand: ShotEditor,
+  { framing, unit, clip }: { framing: Framing; unit: Unit; clip: Clip },
   change: (framing: Framing) => void,
 ): Following {
   const { margin } = useThisProduction();
   const { enqueueSnackbar } = useSnackbar();
   const look = useLook(master.id).data;
   const film = useMemo(() => followFilmOf(version, master, look, margin), [version, master, look, margin]);
-  const { unit } = hand;
   const stretch = framing.stretches.find((s) => s.from === unit.from);
   const pick = stretch?.pick;
   const lively = pick?.lively ?? usualLively;
@@ -93,7 +92,7 @@ export function useFollowing(
       ),
     );
   };
-  const move = hand.clip.move.kind === 'follow' ? hand.clip.move : null;
+  const move = clip.move.kind === 'follow' ? clip.move : null;
   const withMove = (next: FollowMove) => apply({ move: next });
   return {
     look,

@@ -11,9 +11,8 @@ import {
   type Size,
   type Track,
 } from '@mivvy/core';
-import type { Master } from '@mivvy/api';
 import { useDesk } from '../../play/use-desk.tsx';
-import type { ShotEditor } from './shot-editor.ts';
+import { useFraming, useHeadFrame } from './framing-session.tsx';
 import type { Following } from './use-following.ts';
 
 /** Height of the drawing, in its own units; its width is a thousand. */
@@ -37,24 +36,11 @@ function axisOf(move: FollowMove, master: Size, frame: Size): Axis {
  * One shot's way, large: where the subject goes and how sure that is, the band that holds it, where the window goes,
  * and the points that a person has set, to be moved. Left of the picture is up.
  */
-export function WayEditor({
-  hand,
-  move,
-  master,
-  frame,
-  following,
-  headFrame,
-}: {
-  hand: ShotEditor;
-  move: FollowMove;
-  master: Master;
-  frame: Size;
-  following: Following;
-  headFrame: number;
-}) {
+export function WayEditor() {
+  const { master, clip, unit, frameSize: frame, following } = useFraming();
+  const move = clip.move as FollowMove;
   const desk = useDesk();
   const { displayed, rate } = master.facts!.video;
-  const { unit } = hand;
   const length = unit.to - unit.from;
   const box = useRef<HTMLDivElement>(null);
   const axis = axisOf(move, displayed, frame);
@@ -171,7 +157,7 @@ export function WayEditor({
           ))}
           <path className="way" d={`M${drawn.way}`} />
         </svg>
-        <div className="now" style={{ left: `${xOf(headFrame - unit.from) / 10}%` }} />
+        <HeadLine xOf={xOf} />
         {points.map((p) => (
           <button
             key={p.was}
@@ -236,6 +222,12 @@ export function WayEditor({
       </div>
     </div>
   );
+}
+
+/** The play head in the shot. */
+function HeadLine({ xOf }: { xOf: (at: number) => number }) {
+  const { unit } = useFraming();
+  return <div className="now" style={{ left: `${xOf(useHeadFrame() - unit.from) / 10}%` }} />;
 }
 
 /** The subject's way as dashed pieces whose weight is how sure it is, and the band of window middles that hold it whole. */

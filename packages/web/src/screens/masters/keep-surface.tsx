@@ -11,7 +11,7 @@ import {
   type MasterFraction,
 } from '@mivvy/core';
 import type { Master } from '@mivvy/api';
-import { useHead } from '../../play/use-desk.tsx';
+import { useHeadPart } from '../../play/use-desk.tsx';
 import { useWork } from './shots-panel.tsx';
 
 /** A region smaller than this, as a fraction of the picture's side, was a slip of the hand. */
@@ -34,7 +34,7 @@ export function KeepSurface({
   drawing: boolean;
   onDraw: (drawing: boolean) => void;
 }) {
-  const { frame } = useHead();
+  const frame = useHeadPart('frame');
   const { run } = useWork(master);
   const box = useRef<HTMLDivElement>(null);
   const grip = useRef<Grip | null>(null);

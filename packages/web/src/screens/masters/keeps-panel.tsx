@@ -1,6 +1,6 @@
 import TextField from '@mui/material/TextField';
-import { useState } from 'react';
-import { useKeys } from '../../parts/use-keys.ts';
+import { useMemo, useState } from 'react';
+import { useKey } from '../../keys/use-key.ts';
 import {
   clampFraction,
   frameToTimecode,
@@ -18,7 +18,7 @@ import type { Master } from '@mivvy/api';
 import { useLook } from '../../api/queries.ts';
 import { Choice } from '../../parts/choice.tsx';
 import { EditableNumber } from '../../parts/editable.tsx';
-import { useDesk, useHead } from '../../play/use-desk.tsx';
+import { useDesk, usePanelFrame } from '../../play/use-desk.tsx';
 import { useWork } from './shots-panel.tsx';
 
 const kinds: readonly { value: KeepKind; name: string }[] = [
@@ -170,12 +170,12 @@ export function KeepsPanel({
   onDraw: (drawing: boolean) => void;
 }) {
   const desk = useDesk();
-  const { frame } = useHead();
   const { run, busy } = useWork(master);
   const { frames, rate } = master.facts!.video;
-  const at = Math.min(frame, frames - 1);
   const shots = master.shots ?? oneShot;
-  const shot = shotSpans(shots, frames)[shotIndexAt(shots, at)]!;
+  const spans = useMemo(() => shotSpans(shots, frames), [shots, frames]);
+  const at = usePanelFrame(spans, frames);
+  const shot = spans[shotIndexAt(shots, at)]!;
   const save = (keeps: Keep[]) => run({ kind: 'work', revision: master.revision, keeps });
   const change = (keep: Keep) => save(master.keeps.map((k) => (k.id === keep.id ? keep : k)));
   const chosen = master.keeps.find((k) => k.id === chosenId);
@@ -183,10 +183,10 @@ export function KeepsPanel({
     save(master.keeps.filter((k) => k.id !== id));
     onChoose(null);
   };
-  useKeys('d', () => onDraw(!drawing), [drawing]);
-  useKeys('delete,backspace', () => void (chosen && drop(chosen.id)), [chosen, master]);
-  useKeys('mod+z', () => run({ kind: 'undo' }), { preventDefault: true }, [master.id]);
-  useKeys('mod+shift+z,mod+y', () => run({ kind: 'redo' }), { preventDefault: true }, [master.id]);
+  useKey('Master.drawKeep', () => onDraw(!drawing));
+  useKey('Master.remove', () => void (chosen && drop(chosen.id)));
+  useKey('Everywhere.undo', () => run({ kind: 'undo' }));
+  useKey('Everywhere.redo', () => run({ kind: 'redo' }));
   return (
     <div className="panel">
       <p>

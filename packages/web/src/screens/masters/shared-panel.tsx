@@ -13,7 +13,8 @@ import {
 } from '@mivvy/core';
 import type { Master, Version } from '@mivvy/api';
 import { problemOf } from '../../api/client.ts';
-import { saveFraming, useAddVersions, useCarryMaster, useSpecBook } from '../../api/queries.ts';
+import { saveFraming, useAddVersions, useCarryMaster } from '../../api/changes.ts';
+import { useSpecBook } from '../../api/queries.ts';
 import { frameOf } from '../../parts/proof.tsx';
 import { useThisProduction } from '../../parts/this-production.ts';
 import { versionName } from '../../parts/versions.ts';

@@ -1,6 +1,6 @@
 import { useSnackbar } from 'notistack';
-import { useRef } from 'react';
-import { useKeys } from '../../parts/use-keys.ts';
+import { useMemo, useRef } from 'react';
+import { useKey } from '../../keys/use-key.ts';
 import {
   addShotBoundary,
   freeSetup,
@@ -16,10 +16,10 @@ import {
 } from '@mivvy/core';
 import type { Master } from '@mivvy/api';
 import { problemOf } from '../../api/client.ts';
-import { useMasterWork } from '../../api/queries.ts';
+import { useMasterWork } from '../../api/changes.ts';
 import { Choice } from '../../parts/choice.tsx';
 import { EditableTime } from '../../parts/editable-time.tsx';
-import { useDesk, useHead } from '../../play/use-desk.tsx';
+import { useDesk, usePanelFrame } from '../../play/use-desk.tsx';
 import { TextFileInput } from '../../parts/text-file-input.tsx';
 
 /** Changes a master's shots and keeps, and says what went wrong. */
@@ -38,15 +38,15 @@ export function useWork(master: Master) {
 /** The shots of a film: where they start, which camera they are from; cut, joined, moved and read from an edit list. */
 export function ShotsPanel({ master }: { master: Master }) {
   const desk = useDesk();
-  const { frame } = useHead();
   const { run, busy } = useWork(master);
   const file = useRef<HTMLInputElement>(null);
   const { frames, rate } = master.facts!.video;
   const shots = master.shots ?? oneShot;
-  const at = Math.min(frame, frames - 1);
+  const spans = useMemo(() => shotSpans(shots, frames), [shots, frames]);
+  const at = usePanelFrame(spans, frames);
   const index = shotIndexAt(shots, at);
   const shot = shots[index]!;
-  const span = shotSpans(shots, frames)[index]!;
+  const span = spans[index]!;
   const cameras = [...new Set(shots.map((s) => s.setup))];
   const save = (next: Shot[], movedCut?: { from: number; to: number }) =>
     run({ kind: 'work', revision: master.revision, shots: next, ...(movedCut ? { movedCut } : {}) });
@@ -55,18 +55,21 @@ export function ShotsPanel({ master }: { master: Master }) {
     save(next, { from: shot.from, to: next[index]!.from });
     desk.seek(next[index]!.from);
   };
-  const cut = () => at !== shot.from && save(addShotBoundary(shots, at));
+  const cut = () => {
+    // Where the head stands now, also while the film plays.
+    const here = Math.min(desk.snapshot().frame, frames - 1);
+    if (!shots.some((s) => s.from === here)) save(addShotBoundary(shots, here));
+  };
   const goShot = (by: number) => {
     desk.pause();
     desk.seek(shots[Math.max(0, Math.min(shots.length - 1, index + by))]!.from);
   };
-  const deps = [master, at];
-  useKeys('x', () => void cut(), deps);
-  useKeys('delete,backspace', () => index > 0 && save(removeShotBoundary(shots, index)), deps);
-  useKeys('bracketright', () => goShot(1), deps);
-  useKeys('bracketleft', () => goShot(-1), deps);
-  useKeys('mod+z', () => run({ kind: 'undo' }), { preventDefault: true }, [master.id]);
-  useKeys('mod+shift+z,mod+y', () => run({ kind: 'redo' }), { preventDefault: true }, [master.id]);
+  useKey('Master.cutHere', cut);
+  useKey('Master.remove', () => index > 0 && save(removeShotBoundary(shots, index)));
+  useKey('Everywhere.shotAfter', () => goShot(1));
+  useKey('Everywhere.shotBefore', () => goShot(-1));
+  useKey('Everywhere.undo', () => run({ kind: 'undo' }));
+  useKey('Everywhere.redo', () => run({ kind: 'redo' }));
   const join = shot.join && `, by a ${shot.join.kind} of ${spanLength(shot.join.span)} frames`;
   return (
     <div className="panel">

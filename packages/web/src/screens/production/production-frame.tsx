@@ -1,14 +1,14 @@
 import { Link, Outlet, useParams } from 'react-router';
 import { durationLabel } from '@mivvy/core';
-import type { Job } from '@mivvy/api';
-import { useProduction } from '../../api/queries.ts';
+import { useActiveJobs, useProduction } from '../../api/queries.ts';
 import { Failed, Loading } from '../../parts/notices.tsx';
 import { ProductionContext } from '../../parts/this-production.ts';
 import { TopBar } from '../../parts/top-bar.tsx';
 import { PlayDeskProvider } from '../../play/use-desk.tsx';
 
 /** What runs now, in the header: one line that leads to the queue. */
-function Running({ jobs, productionId }: { jobs: readonly Job[]; productionId: string }) {
+function Running({ productionId }: { productionId: string }) {
+  const jobs = useActiveJobs(productionId);
   const exports = jobs.filter((j) => j.kind === 'export');
   const current = exports.find((j) => j.state === 'running') ?? jobs.find((j) => j.state === 'running');
   if (!current) return null;
@@ -66,7 +66,7 @@ export function ProductionFrame() {
           )
         }
         road={road}
-        running={production && <Running jobs={production.jobs} productionId={productionId} />}
+        running={production && <Running productionId={productionId} />}
       />
       <main>
         {query.isPending ? (

@@ -11,27 +11,27 @@ import { useForm } from 'react-hook-form';
 import { Link, useNavigate } from 'react-router';
 import type { ProductionCard } from '@mivvy/api';
 import { problemOf } from '../../api/client.ts';
-import {
-  useProductions,
-  useRemoveProduction,
-  useRenameProduction,
-  useStartProduction,
-} from '../../api/queries.ts';
+import { useProductions } from '../../api/queries.ts';
+import { useRemoveProduction, useRenameProduction, useStartProduction } from '../../api/changes.ts';
 import { sendFilm } from '../../api/uploads.ts';
 import { Empty, Failed, Loading } from '../../parts/notices.tsx';
 import { Stamp } from '../../parts/stamp.tsx';
 import { TopBar } from '../../parts/top-bar.tsx';
+import type { Standing } from '@mivvy/core';
 import './productions.css';
+
+const versionsOf = (card: ProductionCard): number =>
+  Object.values(card.standings).reduce((sum, count) => sum + count, 0);
 
 /** A production's versions, counted by what they wait for. */
 function Standings({ card }: { card: ProductionCard }) {
-  const count = (...of: ProductionCard['standings']) => card.standings.filter((s) => of.includes(s)).length;
+  const count = (...of: Standing[]) => of.reduce((sum, standing) => sum + (card.standings[standing] ?? 0), 0);
   const bad = count('failed', 'failed-check', 'blocked');
   const look = count('behind');
   const open = count('to-make');
   const busy = count('queued', 'making');
   const done = count('passed');
-  if (card.standings.length === 0)
+  if (versionsOf(card) === 0)
     return <span className="quiet">{card.masters.length ? 'No places chosen yet' : 'No film yet'}</span>;
   return (
     <span style={{ display: 'flex', gap: 14, flexWrap: 'wrap' }}>
@@ -57,7 +57,9 @@ function Card({
   return (
     <li className="production">
       <Link to={`/productions/${card.id}`} className="cover well" tabIndex={-1} aria-hidden>
-        {poster && <img src={`/api/masters/${poster.id}/poster?take=${poster.take}`} alt="" loading="lazy" />}
+        {poster && (
+          <img src={`/api/masters/${poster.id}/poster?file=${poster.fileGeneration}`} alt="" loading="lazy" />
+        )}
       </Link>
       <div className="about">
         <p className="quiet clip">{card.client || 'No client named'}</p>
@@ -66,7 +68,7 @@ function Card({
         </h2>
         <p className="quiet">
           {card.masters.length === 1 ? '1 master' : `${card.masters.length} masters`} ·{' '}
-          {card.standings.length === 1 ? '1 version' : `${card.standings.length} versions`} · changed{' '}
+          {versionsOf(card) === 1 ? '1 version' : `${versionsOf(card)} versions`} · changed{' '}
           {formatDistanceToNow(new Date(card.updatedAt), { addSuffix: true })}
         </p>
         <div className="foot">

@@ -1,13 +1,13 @@
 import Button from '@mui/material/Button';
 import Dialog from '@mui/material/Dialog';
-import { useKeys } from '../../parts/use-keys.ts';
+import { useKey } from '../../keys/use-key.ts';
 import { Link } from 'react-router';
 import { layoutAt, sizeLabel } from '@mivvy/core';
 import type { Master, Version } from '@mivvy/api';
 import { frameOf, Proof, TroubleStrip, WholeMaster, type Overlays } from '../../parts/proof.tsx';
 import { Transport } from '../../parts/transport.tsx';
 import { versionName, type Planned } from '../../parts/versions.ts';
-import { useHead } from '../../play/use-desk.tsx';
+import { useHeadPart } from '../../play/use-desk.tsx';
 import { Dimmed, placeOver } from '../framing/over-master.tsx';
 import '../framing/framing.css';
 
@@ -27,14 +27,14 @@ export function Enlarged({
   onStep: (by: number) => void;
   onClose: () => void;
 }) {
-  const { frame } = useHead();
+  const frame = useHeadPart('frame');
   const { displayed, frames } = master.facts!.video;
   const size = frameOf(version, master);
   const windows = layoutAt(version.framing, Math.min(frame, frames - 1), displayed, size).panels.map(
     (p) => p.source,
   );
-  useKeys('pagedown', () => onStep(1), { preventDefault: true, enableOnFormTags: true }, [version.id]);
-  useKeys('pageup', () => onStep(-1), { preventDefault: true, enableOnFormTags: true }, [version.id]);
+  useKey('Everywhere.versionAfter', () => onStep(1), { whileTyping: true });
+  useKey('Everywhere.versionBefore', () => onStep(-1), { whileTyping: true });
   const fitted = (s: { width: number; height: number }) => ({
     aspectRatio: `${s.width} / ${s.height}`,
     width: `min(100cqw, ${(100 * s.width) / s.height}cqh)`,

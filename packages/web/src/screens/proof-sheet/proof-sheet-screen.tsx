@@ -1,7 +1,7 @@
 import Button from '@mui/material/Button';
 import { useSnackbar } from 'notistack';
 import { useCallback, useEffect, useMemo, useState } from 'react';
-import { useKeys } from '../../parts/use-keys.ts';
+import { useKey } from '../../keys/use-key.ts';
 import { Link } from 'react-router';
 import {
   durationLabel,
@@ -17,7 +17,7 @@ import {
 } from '@mivvy/core';
 import type { Master, ProductionDetail, Version } from '@mivvy/api';
 import { problemOf } from '../../api/client.ts';
-import { useExport } from '../../api/queries.ts';
+import { useExport } from '../../api/changes.ts';
 import { useArriving } from '../../api/uploads.ts';
 import { ArrivingList, DropArea, InboxDialog } from '../../parts/bring-in.tsx';
 import { useWorthLooks } from '../../parts/following.ts';
@@ -32,7 +32,7 @@ import { allTroubles, troubleWord, useGoToTrouble, useNextTrouble } from '../../
 import { TroubleThumb } from '../../parts/trouble-thumb.tsx';
 import { TrueSize } from '../../parts/true-size.tsx';
 import { cutOf, planVersion, versionName, type Planned } from '../../parts/versions.ts';
-import { useDesk, useHead } from '../../play/use-desk.tsx';
+import { useDesk, useSpanAtHead } from '../../play/use-desk.tsx';
 import { useThisProduction } from '../../parts/this-production.ts';
 import { Enlarged } from './enlarged.tsx';
 import './proof-sheet.css';
@@ -233,7 +233,7 @@ function UnplacedMaster({ master, onPlaces }: { master: Master; onPlaces: () => 
         <div className="picture" style={{ width: '100%', height: '100%' }}>
           {master.hasPoster ? (
             <img
-              src={`/api/masters/${master.id}/poster?take=${master.take}`}
+              src={`/api/masters/${master.id}/poster?file=${master.fileGeneration}`}
               alt=""
               style={{ width: '100%', height: '100%' }}
             />
@@ -315,8 +315,7 @@ function NeedsALook({
           1,
           'fail',
           'Failed its check',
-          version.deliverable?.report.checks
-            .filter((c) => !c.ok)
+          version.deliverable?.findings
             .map((c) => `${c.name}: ${c.measured}, wanted ${c.expected}`)
             .join('; ') ?? '',
           `deliverables/${version.id}`,
@@ -435,17 +434,18 @@ function NeedsALook({
   );
 }
 
-/** The play head over the leading film's shots. It alone is drawn anew with every frame, not the sheet. */
+/** The play head over the leading film's shots. */
 function SheetHead({ lead }: { lead: Master }) {
   const desk = useDesk();
-  const { frame } = useHead();
   const { frames, rate } = lead.facts!.video;
   const shots = lead.shots ?? oneShot;
-  const index = shotIndexAt(shots, Math.min(frame, frames - 1));
-  const shot = useMemo(() => shotSpans(shots, frames)[index], [shots, frames, index]);
+  const spans = useMemo(() => shotSpans(shots, frames), [shots, frames]);
+  const found = useSpanAtHead(spans);
+  const index = found < 0 ? spans.length - 1 : found;
+  const shot = spans[index];
   const go = (by: number) => desk.seek(shots[Math.max(0, Math.min(shots.length - 1, index + by))]!.from);
-  useKeys('bracketright', () => go(1), [index, shots]);
-  useKeys('bracketleft', () => go(-1), [index, shots]);
+  useKey('Everywhere.shotAfter', () => go(1));
+  useKey('Everywhere.shotBefore', () => go(-1));
   return (
     <div className="score-head">
       <div>
@@ -516,8 +516,8 @@ export function ProofSheetScreen() {
       ]?.version.id ?? null,
     );
   const nextTrouble = useNextTrouble();
-  useKeys('n', () => nextTrouble(), [production]);
-  useKeys('e', () => setEnlargedId(versionsInOrder[0]?.version.id ?? null), [production]);
+  useKey('Everywhere.nextTrouble', () => nextTrouble());
+  useKey('Proof sheet.enlarge', () => setEnlargedId(versionsInOrder[0]?.version.id ?? null));
   const ready = production.versions.filter((v) =>
     ['to-make', 'behind', 'failed', 'failed-check'].includes(v.standing),
   );

@@ -22,7 +22,8 @@ import {
   type PlacedOutlet,
 } from '@mivvy/core';
 import { problemOf } from '../../api/client.ts';
-import { useAddSpecBook, useSpecBook } from '../../api/queries.ts';
+import { useAddSpecBook } from '../../api/changes.ts';
+import { useSpecBook } from '../../api/queries.ts';
 import { Failed, Loading, ProblemNote } from '../../parts/notices.tsx';
 import { placementLine, ShapeMark } from '../../parts/places-dialog.tsx';
 import { TopBar } from '../../parts/top-bar.tsx';

@@ -12,7 +12,7 @@ import {
 } from '@mivvy/core';
 import type { Cut, Master, Version } from '@mivvy/api';
 import { problemOf } from '../../api/client.ts';
-import { useReadCut, useRemoveCut, type CutWork } from '../../api/queries.ts';
+import { useReadCut, useRemoveCut, type CutWork } from '../../api/changes.ts';
 import { Choice } from '../../parts/choice.tsx';
 import { EditableNumber } from '../../parts/editable.tsx';
 import { versionName } from '../../parts/versions.ts';

@@ -9,7 +9,7 @@ import { useState } from 'react';
 import { durationLabel, problemLine, timeLeftWords } from '@mivvy/core';
 import type { Cut, Master } from '@mivvy/api';
 import { problemOf } from '../../api/client.ts';
-import { useNewCut } from '../../api/queries.ts';
+import { useNewCut } from '../../api/changes.ts';
 import { cutName, cutOf, versionName } from '../../parts/versions.ts';
 import { breaksTime, tightest, type TimedVersion } from './place-times.tsx';
 

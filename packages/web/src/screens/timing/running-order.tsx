@@ -35,7 +35,7 @@ function Card({
   onGo: () => void;
 }) {
   const { attributes, listeners, setNodeRef, transform, transition } = useSortable({ id: idOf(span) });
-  const still = useStill(master.id, master.take, Math.floor((span.from + span.to) / 2));
+  const still = useStill(master.id, master.fileGeneration, Math.floor((span.from + span.to) / 2));
   const { rate } = master.facts!.video;
   const length = spanLength(span);
   return (

@@ -1,0 +1,62 @@
+import { playedWithin, type Played } from '../edits/cut.ts';
+import type { Framing } from '../framing/framing.ts';
+import type { MasterFacts } from '../masters/facts.ts';
+import type { Placement } from '../specs/schema.ts';
+import { makePlan, planFingerprint, type PlannedVersion } from './plan.ts';
+
+/** What a version's plan is worked out from; every part is taken to be the same for as long as it is the same object. */
+export interface VersionParts {
+  facts: MasterFacts;
+  /** Null while the master's bytes are being summed. */
+  sha256: string | null;
+  placement: Placement;
+  framing: Framing;
+  /** Missing or null for the full film. */
+  cut?: Played | null | undefined;
+}
+
+/** A version's plan as it stands now. */
+export interface VersionAsPlanned extends PlannedVersion {
+  /** Undefined while the master's bytes are being summed: there is nothing to compare it with. */
+  readonly fingerprint: string | undefined;
+}
+
+/** Stands for a sum that is not known yet. */
+const noSum = '0'.repeat(64);
+
+/** Plans by the framing that they were made with; one framing is seldom planned for more than one place. */
+const known = new WeakMap<Framing, { parts: VersionParts; plan: VersionAsPlanned }[]>();
+const mostForOneFraming = 16;
+
+const sameCut = (a: Played | null | undefined, b: Played | null | undefined): boolean =>
+  a?.kept === b?.kept && a?.pace === b?.pace && a?.joinMs === b?.joinMs;
+
+const sameParts = (a: VersionParts, b: VersionParts): boolean =>
+  a.facts === b.facts && a.sha256 === b.sha256 && a.placement === b.placement && sameCut(a.cut, b.cut);
+
+/** The plan of a version, worked out once for the same parts, whoever asks: server and screen plan what has changed. */
+export function planVersion(parts: VersionParts): VersionAsPlanned {
+  const plans = known.get(parts.framing) ?? [];
+  const there = plans.find((p) => sameParts(p.parts, parts));
+  if (there) return there.plan;
+  const plan = planAnew(parts);
+  known.set(parts.framing, [{ parts, plan }, ...plans].slice(0, mostForOneFraming));
+  return plan;
+}
+
+function planAnew({ facts, sha256, placement, framing, cut }: VersionParts): VersionAsPlanned {
+  const planned = makePlan({
+    facts,
+    sha256: sha256 ?? noSum,
+    placement,
+    framing,
+    ...playedWithin(cut, facts.video.frames),
+  });
+  let fingerprint: string | undefined;
+  return {
+    ...planned,
+    get fingerprint() {
+      return sha256 === null ? undefined : (fingerprint ??= planFingerprint(planned.plan));
+    },
+  };
+}

@@ -1,0 +1,84 @@
+import { z } from 'zod';
+import {
+  acceptanceSchema,
+  checkReportSchema,
+  framingSchema,
+  keepsSchema,
+  keptSchema,
+  marginChoiceSchema,
+  masterFactsSchema,
+  paceSchema,
+  playedSchema,
+  renderPlanSchema,
+  shotsSchema,
+  sizeSchema,
+  rateSchema,
+  trackSchema,
+} from '@mivvy/core';
+import { carriedSchema, problemSchema } from '@mivvy/api';
+import type { JsonCodec } from './json-column.ts';
+
+/** What must be known of a replaced film to carry its framing over. */
+const filmBeforeSchema = z.object({
+  name: z.string(),
+  shots: shotsSchema,
+  frames: z.number().int(),
+  rate: rateSchema,
+  displayed: sizeSchema,
+  sha256: z.string().nullable(),
+});
+export type FilmBefore = z.infer<typeof filmBeforeSchema>;
+
+/** By what a file on the disk is known again without reading it: where all three agree, it is the same file. */
+const fileMarkSchema = z.object({
+  bytes: z.number(),
+  /** When its bytes were last written, and when anything of it last changed; milliseconds since 1970. */
+  modifiedMs: z.number(),
+  changedMs: z.number(),
+});
+export type FileMark = z.infer<typeof fileMarkSchema>;
+
+/** A shot's boundary that was moved, in master frames. */
+const movedBoundarySchema = z.object({ from: z.number().int(), to: z.number().int() });
+export type MovedBoundary = z.infer<typeof movedBoundarySchema>;
+
+/**
+ * A change that can be taken back: what a version's framing, a cut's spans, pace and joins, or a master's shots and
+ * keeps, were before and after. A moved boundary takes the framings' changes along, there and back.
+ */
+const mementoSchema = z.union([
+  z.strictObject({ framing: framingSchema }),
+  z.strictObject({ kept: keptSchema, pace: paceSchema, joinMs: z.number() }),
+  z.strictObject({ shots: shotsSchema, keeps: keepsSchema, movedCut: movedBoundarySchema.optional() }),
+]);
+export type Memento = z.infer<typeof mementoSchema>;
+
+/** For shapes that have not changed since values stood alone. */
+const asItIs = (old: unknown) => old;
+
+const codec = <T>(
+  what: string,
+  schema: z.ZodType<T>,
+  upgrades: JsonCodec<T>['upgrades'] = [asItIs],
+): JsonCodec<T> => ({ what, schema, upgrades });
+
+/** Every JSON column's way of being kept. A change of a shape adds an upgrade here and a database to `db/fixtures`. */
+export const codecs = {
+  margin: codec('margin', marginChoiceSchema),
+  mark: codec('file mark', fileMarkSchema),
+  facts: codec('set of facts', masterFactsSchema),
+  problem: codec('problem', problemSchema),
+  shots: codec('list of shots', shotsSchema),
+  keeps: codec('list of keeps', keepsSchema),
+  tracks: codec('list of drawn subjects', z.array(trackSchema)),
+  filmBefore: codec('replaced film', filmBeforeSchema),
+  carried: codec('word on carrying over', carriedSchema),
+  kept: codec('list of kept spans', keptSchema),
+  pace: codec('pace', paceSchema),
+  framing: codec('framing', framingSchema),
+  accepted: codec('list of acceptances', z.array(acceptanceSchema)),
+  played: codec('cut as it was', playedSchema),
+  plan: codec('render plan', renderPlanSchema),
+  report: codec('check report', checkReportSchema),
+  memento: codec('change', mementoSchema),
+};

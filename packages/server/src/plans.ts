@@ -1,0 +1,150 @@
+import { createHash } from 'node:crypto';
+import { and, eq, inArray, isNull, ne, or, sql } from 'drizzle-orm';
+import {
+  planVersion,
+  refusal,
+  rendererRevision,
+  standingOf,
+  troublesOf,
+  type Standing,
+  type Trouble,
+  type VersionAsPlanned,
+} from '@mivvy/core';
+import type { Writer } from './db/database.ts';
+import { cuts, deliverables, jobs, masters, versions } from './db/schema.ts';
+import { isNewest } from './files/look-at-files.ts';
+import { isDiskFull } from './disk/full.ts';
+import type { Workspace } from './workspace.ts';
+
+type MasterRow = typeof masters.$inferSelect;
+type VersionRow = typeof versions.$inferSelect;
+type CutRow = typeof cuts.$inferSelect;
+
+/** The plan of a version as it stands now; undefined while its master is being read, or without its placement. */
+export function planOf(
+  ws: Pick<Workspace, 'specs'>,
+  version: Pick<VersionRow, 'placementId' | 'framing'>,
+  master: Pick<MasterRow, 'facts' | 'sha256' | 'state'>,
+  cut: CutRow | undefined,
+): VersionAsPlanned | undefined {
+  const placement = ws.specs.find(version.placementId)?.placement;
+  if (!placement || !master.facts || master.state !== 'ready') return undefined;
+  return planVersion({
+    facts: master.facts,
+    sha256: master.sha256,
+    placement,
+    framing: version.framing,
+    cut,
+  });
+}
+
+/** The trouble that stops a planned version from being exported, if there is one. */
+export function refusalOf(
+  ws: Pick<Workspace, 'specs'>,
+  placementId: string,
+  plan: VersionAsPlanned,
+): Trouble | undefined {
+  return refusal(troublesOf(plan, ws.specs.find(placementId)!.placement));
+}
+
+/** So many versions are worked out in one turn of writing. */
+const mostInOneTurn = 500;
+
+/**
+ * Works out where versions stand that are not known to stand anywhere, and keeps it in their rows. A full disk keeps
+ * nothing: then they are worked out again by whoever asks next.
+ */
+export async function settleStandings(ws: Pick<Workspace, 'db' | 'specs'>): Promise<void> {
+  const open = () =>
+    ws.db.select({ id: versions.id }).from(versions).where(isNull(versions.standing)).limit(mostInOneTurn);
+  try {
+    // All in one transaction: what standings are worked out from does not change before they are written.
+    while ((await open()).length > 0) await ws.db.transaction((tx) => settleSome(tx, ws));
+  } catch (error) {
+    if (!isDiskFull(error)) throw error;
+  }
+}
+
+async function settleSome(tx: Writer, ws: Pick<Workspace, 'specs'>): Promise<void> {
+  const rows = await tx.select().from(versions).where(isNull(versions.standing)).limit(mostInOneTurn);
+  for (const [id, standing] of await workOutStandings(tx, ws, rows))
+    await tx.update(versions).set({ standing }).where(eq(versions.id, id));
+}
+
+/** Where some versions stand, by their ids. */
+export async function workOutStandings(
+  db: Writer,
+  ws: Pick<Workspace, 'specs'>,
+  rows: readonly VersionRow[],
+): Promise<Map<string, Standing>> {
+  const ids = rows.map((v) => v.id);
+  const films = await db
+    .select({ id: masters.id, facts: masters.facts, sha256: masters.sha256, state: masters.state })
+    .from(masters)
+    .where(inArray(masters.id, [...new Set(rows.map((v) => v.masterId))]));
+  const playedIds = rows.flatMap((v) => v.cutId ?? []);
+  const played = await db.select().from(cuts).where(inArray(cuts.id, playedIds));
+  const files = await db
+    .select({
+      versionId: deliverables.versionId,
+      fingerprint: deliverables.fingerprint,
+      passed: deliverables.passed,
+      onDisk: deliverables.onDisk,
+      madeAt: deliverables.madeAt,
+    })
+    .from(deliverables)
+    .where(and(inArray(deliverables.versionId, ids), isNewest));
+  const works = await db
+    .select({ subjectId: jobs.subjectId, state: jobs.state, createdAt: jobs.createdAt })
+    .from(jobs)
+    .where(and(inArray(jobs.subjectId, ids), eq(jobs.kind, 'export'), isNewestExport));
+  const [filmById, cutById] = [byId(films), byId(played)];
+  const fileOf = new Map(files.map((f) => [f.versionId, f]));
+  const jobOf = new Map(works.map((j) => [j.subjectId, j]));
+  return new Map(
+    rows.map((row) => {
+      const cut = row.cutId === null ? undefined : cutById.get(row.cutId);
+      const plan = planOf(ws, row, filmById.get(row.masterId)!, cut);
+      const placed = ws.specs.find(row.placementId) !== undefined;
+      const [file, job] = [fileOf.get(row.id), jobOf.get(row.id)];
+      const standing = standingOf({
+        refused: !placed || (plan !== undefined && refusalOf(ws, row.placementId, plan) !== undefined),
+        job: job?.state,
+        jobNewer: !file || (job !== undefined && job.createdAt > file.madeAt),
+        file: file && { fingerprint: file.fingerprint, passed: file.passed, onDisk: onDiskOf[file.onDisk] },
+        current: plan?.fingerprint,
+      });
+      return [row.id, standing];
+    }),
+  );
+}
+
+const byId = <Row extends { id: string }>(rows: readonly Row[]) => new Map(rows.map((row) => [row.id, row]));
+
+const onDiskOf = { same: 'intact', comparing: 'comparing', changed: 'changed', gone: 'changed' } as const;
+
+/** The newest export of each version, whatever became of it. */
+const isNewestExport = sql`${jobs.createdAt} = (select max(j.created_at) from jobs j where j.subject_id = ${jobs.subjectId} and j.kind = 'export')`;
+
+/**
+ * Forgets the standings of versions whose placement is not what it was when they were worked out, or that another
+ * release's renderer made; for the start of a server and for every change of the spec book.
+ */
+export async function forgetOldStandings(ws: Pick<Workspace, 'db' | 'specs'>): Promise<void> {
+  const used = await ws.db.selectDistinct({ id: versions.placementId }).from(versions);
+  await ws.db.transaction(async (tx) => {
+    for (const { id } of used) {
+      const place = JSON.stringify(ws.specs.find(id)?.placement ?? null);
+      const plannedWith = createHash('sha256').update(`${rendererRevision}\n${place}`).digest('hex');
+      await tx
+        .update(versions)
+        .set({ standing: null, plannedWith })
+        .where(
+          and(
+            eq(versions.placementId, id),
+            or(isNull(versions.plannedWith), ne(versions.plannedWith, plannedWith)),
+          ),
+        );
+    }
+  });
+}

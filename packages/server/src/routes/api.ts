@@ -1,0 +1,47 @@
+import type { Router } from 'express';
+import type { Workspace } from '../workspace.ts';
+import { acceptanceRoutes } from './acceptances.ts';
+import { carryRoutes } from './carry.ts';
+import { cutFileRoutes } from './cut-files.ts';
+import { cutRoutes } from './cuts.ts';
+import { deliverableRoutes } from './deliverables.ts';
+import { exportRoutes } from './exports.ts';
+import { followRoutes } from './follow.ts';
+import { guideRoutes } from './guides.ts';
+import { inboxRoutes } from './inbox.ts';
+import { jobRoutes } from './jobs.ts';
+import { lookRoutes } from './looks.ts';
+import { masterRoutes } from './masters.ts';
+import { mediaRoutes } from './media.ts';
+import { planFileRoutes } from './plan-files.ts';
+import { productionRoutes } from './productions.ts';
+import { shotListRoutes } from './shot-lists.ts';
+import { specBookRoutes } from './spec-book.ts';
+import { stillRoutes } from './stills.ts';
+import { versionRoutes } from './versions.ts';
+
+/** Every route of the API but uploads and events, in the order of the work. */
+const factories: readonly ((ws: Workspace) => Router)[] = [
+  specBookRoutes,
+  productionRoutes,
+  inboxRoutes,
+  mediaRoutes,
+  stillRoutes,
+  masterRoutes,
+  shotListRoutes,
+  lookRoutes,
+  guideRoutes,
+  cutRoutes,
+  cutFileRoutes,
+  versionRoutes,
+  followRoutes,
+  carryRoutes,
+  planFileRoutes,
+  acceptanceRoutes,
+  exportRoutes,
+  jobRoutes,
+  deliverableRoutes,
+];
+
+/** They all, for a workspace. */
+export const apiRoutes = (ws: Workspace): Router[] => factories.map((routes) => routes(ws));

@@ -1,0 +1,109 @@
+import { isDeepStrictEqual } from 'node:util';
+import { Router, type Request, type Response } from 'express';
+import { and, eq, inArray } from 'drizzle-orm';
+import { newExportsSchema } from '@mivvy/api';
+import { cuts, jobs, masters, versions } from '../db/schema.ts';
+import type { Writer } from '../db/database.ts';
+import { bodyOf, param, refuse, route, windowOf } from '../http/problems.ts';
+import { toJob, type JobRow, type NewJob } from '../jobs/runner.ts';
+import { planOf, refusalOf } from '../plans.ts';
+import { tellProduction } from '../tell.ts';
+import type { Workspace } from '../workspace.ts';
+import { findProduction } from './find.ts';
+
+/** The route that queues the export of some versions. */
+export function exportRoutes(ws: Workspace): Router {
+  const router = Router();
+  router.post(
+    '/productions/:id/exports',
+    route((req, res) => queueExports(ws, req, res)),
+  );
+  return router;
+}
+
+async function queueExports(ws: Workspace, req: Request, res: Response): Promise<void> {
+  const { id } = await findProduction(ws.db, param(req));
+  const { versionIds } = bodyOf(newExportsSchema, req);
+  const rows = await ws.db
+    .select({ version: versions, master: masters, cut: cuts })
+    .from(versions)
+    .innerJoin(masters, eq(masters.id, versions.masterId))
+    .leftJoin(cuts, eq(cuts.id, versions.cutId))
+    .where(and(eq(versions.productionId, id), inArray(versions.id, versionIds)));
+  // All are looked at before any is queued: one that cannot be made leaves the queue as it was.
+  const wanted = rows.map((row) => exportOf(ws, row));
+  const { queued, changed } = await ws.db.transaction((tx) => queueEach(ws, tx, id, wanted));
+  ws.runner.announce(changed);
+  await tellProduction(ws, id, windowOf(req));
+  res.json(queued.map(toJob));
+}
+
+/** The job that exports a version as it stands now; refuses the request where it cannot be made. */
+function exportOf(
+  ws: Workspace,
+  {
+    version,
+    master,
+    cut,
+  }: {
+    version: typeof versions.$inferSelect;
+    master: typeof masters.$inferSelect;
+    cut: typeof cuts.$inferSelect | null;
+  },
+): NewJob {
+  const place = ws.specs.find(version.placementId);
+  const label = place ? `${place.outlet.name}, ${place.placement.name}` : version.placementId;
+  if (!place)
+    refuse(
+      409,
+      'no-placement',
+      `${label}: the spec book no longer holds this placement.`,
+      'Add its spec book file again.',
+    );
+  const plan = planOf(ws, version, master, cut ?? undefined);
+  if (!plan) refuse(409, 'master-failed', `“${master.name}” cannot be used.`, master.problem?.sentence ?? '');
+  const fault = refusalOf(ws, version.placementId, plan);
+  if (fault) refuse(409, 'refused', `${label}: ${fault.sentence}`, fault.mend);
+  return {
+    kind: 'export',
+    productionId: version.productionId,
+    subjectId: version.id,
+    label,
+    framing: version.framing,
+    cut: cut && { kept: cut.kept, pace: cut.pace, joinMs: cut.joinMs },
+  };
+}
+
+/** Queues exports. Asking twice for the same thing makes it once; asking again after a change replaces what still waits. */
+async function queueEach(
+  ws: Workspace,
+  tx: Writer,
+  productionId: string,
+  wanted: readonly NewJob[],
+): Promise<{ queued: JobRow[]; changed: JobRow[] }> {
+  const waiting = await tx
+    .select()
+    .from(jobs)
+    .where(
+      and(
+        eq(jobs.productionId, productionId),
+        eq(jobs.kind, 'export'),
+        inArray(jobs.state, ['queued', 'running']),
+      ),
+    );
+  const queued: JobRow[] = [];
+  const changed: JobRow[] = [];
+  for (const job of wanted) {
+    const already = waiting.find((j) => j.subjectId === job.subjectId);
+    const asked = [job.framing, job.cut];
+    if (already && isDeepStrictEqual([already.framing, already.cut], asked)) {
+      queued.push(already);
+      continue;
+    }
+    const stopped = already && (await ws.runner.cancelIn(tx, already.id));
+    const row = await ws.runner.add(tx, job);
+    queued.push(row);
+    changed.push(...(stopped ? [stopped] : []), row);
+  }
+  return { queued, changed };
+}

@@ -1,0 +1,91 @@
+import { basename } from 'node:path';
+import { isDeepStrictEqual } from 'node:util';
+import { Router, type Request, type Response } from 'express';
+import { eq } from 'drizzle-orm';
+import { checkKept, planForMaster, readVersionPlan, slug, writeVersionPlan, type Played } from '@mivvy/core';
+import { readFileSchema } from '@mivvy/api';
+import { createCut } from '../create-cut.ts';
+import type { Writer } from '../db/database.ts';
+import { cuts, versions } from '../db/schema.ts';
+import { bodyOf, param, refuse, route } from '../http/problems.ts';
+import { saveFraming } from '../save-framing.ts';
+import { tellProduction } from '../tell.ts';
+import { versionView } from '../views/versions.ts';
+import type { Workspace } from '../workspace.ts';
+import { findVersion, readMaster, type ReadMasterRow } from './find.ts';
+
+/** Routes of plan files: a version written as one, and framed as one says. */
+export function planFileRoutes(ws: Workspace): Router {
+  const router = Router();
+  router.get(
+    '/versions/:id/plan',
+    route((req, res) => writePlan(ws, req, res)),
+  );
+  router.post(
+    '/versions/:id/plan',
+    route((req, res) => readPlan(ws, req, res)),
+  );
+  return router;
+}
+
+async function writePlan(ws: Workspace, req: Request, res: Response): Promise<void> {
+  const { version, master } = await findVersion(ws.db, param(req));
+  const { facts } = readMaster(master);
+  const [cut] =
+    version.cutId === null ? [] : await ws.db.select().from(cuts).where(eq(cuts.id, version.cutId));
+  const plan = writeVersionPlan(version.framing, facts, {
+    placement: version.placementId,
+    name: master.name,
+    sha256: master.sha256,
+    ...(cut ? { cut } : {}),
+  });
+  res
+    .attachment(`${slug(master.name)}_${version.placementId}.plan.json`)
+    .type('application/json')
+    .send(`${JSON.stringify(plan, null, 2)}\n`);
+}
+
+async function readPlan(ws: Workspace, req: Request, res: Response): Promise<void> {
+  const { fileName, text } = bodyOf(readFileSchema, req);
+  const { version, master: row } = await findVersion(ws.db, param(req));
+  const master = readMaster(row);
+  const plan = readVersionPlan(text, basename(fileName));
+  if (!plan.ok) refuse(422, plan.problem.code, plan.problem.sentence, plan.problem.mend);
+  const { framing, cut, words } = planForMaster(plan.value, master.facts);
+  const checked = cut && checkKept(cut.kept, master.facts.video.frames);
+  if (checked && !checked.ok)
+    refuse(
+      422,
+      checked.problem.code,
+      `${basename(fileName)} was not taken. ${checked.problem.sentence}`,
+      checked.problem.mend,
+    );
+  const played = await ws.db.transaction(async (tx) => {
+    await saveFraming(tx, version.id, version.revision, framing);
+    if (!cut) return undefined;
+    const own = await cutLike(tx, master, cut);
+    await tx.update(versions).set({ cutId: own.id }).where(eq(versions.id, version.id));
+    return own.name;
+  });
+  // A cut that was made is the master's, so the whole production is told of.
+  await tellProduction(ws, version.productionId);
+  res.json({
+    version: await versionView(ws, version.id),
+    words: [
+      `Framed as ${basename(fileName)} says.`,
+      ...words,
+      ...(played === undefined ? [] : [`It plays the cut “${played}”.`]),
+    ],
+  });
+}
+
+/** The cut of a master that keeps the same at the same pace; it is made where there is none. */
+async function cutLike(
+  tx: Writer,
+  master: ReadMasterRow,
+  { name, joinMs, kept, pace }: Played & { name: string },
+): Promise<{ id: string; name: string }> {
+  const own = await tx.select().from(cuts).where(eq(cuts.masterId, master.id));
+  const same = own.find((c) => isDeepStrictEqual({ kept: c.kept, pace: c.pace }, { kept, pace }));
+  return same ?? { id: await createCut(tx, master, { name, joinMs, kept, pace }), name };
+}

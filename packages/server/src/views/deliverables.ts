@@ -1,0 +1,73 @@
+import { desc, eq, inArray, sql } from 'drizzle-orm';
+import type { CheckLine } from '@mivvy/core';
+import type { Deliverable } from '@mivvy/api';
+import { deliverables } from '../db/schema.ts';
+import { wrongWithFile } from '../files/deliverable-file.ts';
+import { lookAtFiles } from '../files/look-at-files.ts';
+import type { Workspace } from '../workspace.ts';
+
+/** So many files a production's list shows, newest first. */
+const mostListed = 500;
+
+/** What a deliverable is shown from: its plan and its report stay where they are. */
+export const deliverableColumns = {
+  id: deliverables.id,
+  versionId: deliverables.versionId,
+  productionId: deliverables.productionId,
+  fileName: deliverables.fileName,
+  bytes: deliverables.bytes,
+  sha256: deliverables.sha256,
+  fingerprint: deliverables.fingerprint,
+  exportNumber: deliverables.exportNumber,
+  passed: deliverables.passed,
+  onDisk: deliverables.onDisk,
+  madeAt: deliverables.madeAt,
+  tookSeconds: deliverables.tookSeconds,
+  // Plans from before shapes were numbered stand alone.
+  ceilingKbps: sql<
+    number | null
+  >`coalesce(json_extract(${deliverables.plan}, '$.value.video.rate.maxKbps'), json_extract(${deliverables.plan}, '$.video.rate.maxKbps'))`,
+};
+export type DeliverableRow = Pick<
+  typeof deliverables.$inferSelect,
+  Exclude<keyof typeof deliverableColumns, 'ceilingKbps'>
+> & { ceilingKbps: number | null };
+
+/** A deliverable as the API shows it. */
+export const toDeliverable = (row: DeliverableRow, findings: CheckLine[]): Deliverable => ({
+  ...row,
+  findings,
+  onDisk: wrongWithFile(row.onDisk, row.fileName),
+});
+
+/** The lines that are not right of those files that did not pass. */
+export async function findingsOf(
+  ws: Pick<Workspace, 'db'>,
+  rows: readonly Pick<DeliverableRow, 'id' | 'passed'>[],
+): Promise<(id: string) => CheckLine[]> {
+  const failed = rows.filter((row) => !row.passed).map((row) => row.id);
+  const reports = failed.length
+    ? await ws.db
+        .select({ id: deliverables.id, report: deliverables.report })
+        .from(deliverables)
+        .where(inArray(deliverables.id, failed))
+    : [];
+  const found = new Map(reports.map(({ id, report }) => [id, report.checks.filter((line) => !line.ok)]));
+  return (id) => found.get(id) ?? [];
+}
+
+/** Every file made for a production, newest first. */
+export async function deliverablesOf(
+  ws: Pick<Workspace, 'db' | 'storage' | 'events'>,
+  productionId: string,
+): Promise<Deliverable[]> {
+  await lookAtFiles(ws, productionId, 'all');
+  const rows = await ws.db
+    .select(deliverableColumns)
+    .from(deliverables)
+    .where(eq(deliverables.productionId, productionId))
+    .orderBy(desc(deliverables.madeAt))
+    .limit(mostListed);
+  const findings = await findingsOf(ws, rows);
+  return rows.map((row) => toDeliverable(row, findings(row.id)));
+}

@@ -1,0 +1,110 @@
+import { desc, eq, sql } from 'drizzle-orm';
+import { LRUCache } from 'lru-cache';
+import type { Production, ProductionCard, ProductionDetail } from '@mivvy/api';
+import { masters, productions, versions } from '../db/schema.ts';
+import { lookAtFiles } from '../files/look-at-files.ts';
+import { settleStandings } from '../plans.ts';
+import type { Workspace } from '../workspace.ts';
+import { mastersOf } from './masters.ts';
+import { versionsOf } from './versions.ts';
+
+type Ws = Pick<Workspace, 'db' | 'specs' | 'storage' | 'events'>;
+
+/** A production as the API names it. */
+export function toProduction(row: typeof productions.$inferSelect): Production {
+  const { revision: _revision, ...production } = row;
+  return production;
+}
+
+/** Every production as the home screen shows it, newest change first. Nothing is planned or parsed for it. */
+export async function productionCards(ws: Ws): Promise<ProductionCard[]> {
+  await settleStandings(ws);
+  const rows = await ws.db.select().from(productions).orderBy(desc(productions.updatedAt));
+  const films = await ws.db
+    .select({
+      id: masters.id,
+      name: masters.name,
+      fileGeneration: masters.fileGeneration,
+      hasPoster: masters.hasPoster,
+      productionId: masters.productionId,
+    })
+    .from(masters)
+    .orderBy(masters.createdAt);
+  const counts = await ws.db
+    .select({
+      productionId: versions.productionId,
+      standing: versions.standing,
+      count: sql<number>`count(*)`,
+    })
+    .from(versions)
+    .groupBy(versions.productionId, versions.standing);
+  const filmsOf = byProduction(films);
+  const countsOf = byProduction(counts);
+  return rows.map((row) => ({
+    ...toProduction(row),
+    masters: (filmsOf.get(row.id) ?? []).map(({ productionId: _of, ...film }) => film),
+    standings: Object.fromEntries(
+      (countsOf.get(row.id) ?? []).flatMap(({ standing, count }) => (standing ? [[standing, count]] : [])),
+    ),
+  }));
+}
+
+/** Rows by the production that they belong to, in their order. */
+function byProduction<Row extends { productionId: string }>(rows: readonly Row[]): Map<string, Row[]> {
+  const groups = new Map<string, Row[]>();
+  for (const row of rows) {
+    const group = groups.get(row.productionId);
+    if (group) group.push(row);
+    else groups.set(row.productionId, [row]);
+  }
+  return groups;
+}
+
+/** Answers that were given last, with what they were made from; characters. */
+const answers = new LRUCache<string, { madeFrom: string; text: string }>({
+  maxSize: 64_000_000,
+  sizeCalculation: (answer) => answer.text.length,
+});
+
+/** Answers that are being made, so that those who ask meanwhile share them. */
+const making = new Map<string, Promise<string>>();
+
+/**
+ * Everything that a production's screens show, as JSON: made again only when its revision or the spec book has changed.
+ * Undefined where it is not there.
+ */
+export async function productionAnswer(ws: Ws, id: string): Promise<string | undefined> {
+  await lookAtFiles(ws, id, 'newest');
+  const [row] = await ws.db
+    .select({ revision: productions.revision })
+    .from(productions)
+    .where(eq(productions.id, id));
+  if (!row) return undefined;
+  const key = `${ws.storage.root} ${id}`;
+  const madeFrom = `${row.revision} ${ws.specs.edition}`;
+  const known = answers.get(key);
+  if (known?.madeFrom === madeFrom) return known.text;
+  const running = making.get(`${key} ${madeFrom}`);
+  if (running) return running;
+  const work = (async () => {
+    const detail = await productionDetail(ws, id);
+    const text = JSON.stringify(detail);
+    // What was changed while it was made is in a revision of its own, which is asked for next.
+    if (detail?.revision === row.revision) answers.set(key, { madeFrom, text });
+    return text;
+  })().finally(() => making.delete(`${key} ${madeFrom}`));
+  making.set(`${key} ${madeFrom}`, work);
+  return work;
+}
+
+/** Everything that a production's screens show. */
+export async function productionDetail(ws: Ws, id: string): Promise<ProductionDetail | undefined> {
+  const [row] = await ws.db.select().from(productions).where(eq(productions.id, id));
+  if (!row) return undefined;
+  return {
+    ...toProduction(row),
+    revision: row.revision,
+    masters: await mastersOf(ws, id),
+    versions: await versionsOf(ws, id),
+  };
+}

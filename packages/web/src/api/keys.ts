@@ -1,0 +1,17 @@
+/** The cache's keys, in one place. */
+export const keys = {
+  productions: ['productions'] as const,
+  /** What every production's key begins with. */
+  allProductions: ['production'] as const,
+  production: (id: string) => ['production', id] as const,
+  /** Apart from the production: they move on many times a second. */
+  jobs: (id: string) => ['jobs', id] as const,
+  deliverables: (id: string) => ['deliverables', id] as const,
+  report: (deliverableId: string) => ['report', deliverableId] as const,
+  look: (masterId: string) => ['look', masterId] as const,
+  along: (masterId: string, fileGeneration: number, revision: number) =>
+    ['along', masterId, fileGeneration, revision] as const,
+  specBook: ['spec-book'] as const,
+  inbox: ['inbox'] as const,
+  disk: ['disk'] as const,
+};
