@@ -1,8 +1,12 @@
 import { eq } from 'drizzle-orm';
+import type { Database } from './db/database.ts';
 import { masters, productions, versions } from './db/schema.ts';
-import type { Workspace } from './workspace.ts';
+import type { Events } from './events.ts';
 
-type Ws = Pick<Workspace, 'db' | 'events'>;
+interface Ws {
+  db: Database;
+  events: Events;
+}
 
 /**
  * Events about things that changed, each after the transaction that changed them. `by` is the window whose answer holds

@@ -4,8 +4,9 @@ import { heldFraming } from '../framing/framing.ts';
 import { makePlan } from '../render/plan.ts';
 import { facts, story } from '../testing/samples.ts';
 import { averageKbps, kbpsBySecond, peakKbps } from './bitrate.ts';
-import { checkFile, type MeasuredFile } from './report.ts';
-import { bitrateLabel, bytesLabel } from './troubles.ts';
+import { checkFile } from './report.ts';
+import type { MeasuredFile } from './measured-file.ts';
+import { bitrateLabel, bytesLabel } from './labels.ts';
 
 describe('bitrate over time', () => {
   const even = (count: number, bytes: number) =>

@@ -2,72 +2,21 @@ import { sha256 } from '@noble/hashes/sha2.js';
 import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js';
 import { z } from 'zod';
 import { canonicalJson } from '../canonical.ts';
+import { keptInOrder, paceValue, usualCeiling } from '../edits/cut.ts';
+import { filled, frameOfPanel, type Framing } from '../framing/framing.ts';
+import { largestZoom } from '../framing/move.ts';
+import { tidyFraming } from '../framing/shots-of.ts';
 import { largestWindowSize } from '../picture/fit.ts';
 import type { Margins } from '../picture/geometry.ts';
 import { publishedMargins } from '../picture/safe.ts';
-import { filled, frameOfPanel, type Framing } from '../framing/framing.ts';
-import type { Move } from '../framing/move.ts';
-import { tidyFraming } from '../framing/shots-of.ts';
-import { keepSchema, keepsWithin, type Keep } from './keeps.ts';
-import { hiddenKeeps, type FrameRules, type HiddenSpan } from './visibility.ts';
-import { sizeLabel } from '../masters/facts.ts';
-import { lowestH264Level } from '../render/levels.ts';
-import { compareRates, framesWithin, rateLabel, withinSeconds } from '../time/rate.ts';
-import { durationLabel, framesLabel } from '../time/timecode.ts';
-import { frameSpanSchema, type FrameSpan } from '../time/span.ts';
+import type { PlannedVersion, RenderPlan } from '../render/plan-schema.ts';
+import { placementRules } from '../specs/rules/rules.ts';
 import type { Placement } from '../specs/schema.ts';
-import { keptFrameAt, keptInOrder, paceValue, usualCeiling } from '../edits/cut.ts';
-import { keptIndexAt, planSeconds, type PlannedVersion, type RenderPlan } from '../render/plan.ts';
-
-/**
- * Something wrong, or worth knowing, at a span of frames of a version.
- * - `fault`: breaks a rule of the placement, or cuts something that must be seen.
- * - `look`: needs a person's eye.
- * - `note`: worth knowing, nothing to do.
- */
-export const troubleSchema = z.object({
-  code: z.enum([
-    'too-long',
-    'too-short',
-    'no-sound',
-    'rate-uneven',
-    'size-floor',
-    'rate-lowered',
-    'enlarged',
-    'enlarged-far',
-    'bars',
-    'keep-cut',
-    'keep-blocked',
-    'keep-margin',
-    'conformed',
-    'no-level',
-    'pace-high',
-  ]),
-  severity: z.enum(['fault', 'look', 'note']),
-  /** Master frames that it covers. */
-  span: frameSpanSchema,
-  sentence: z.string(),
-  /** What would mend it; empty where nothing needs mending. */
-  mend: z.string(),
-  /** The keep that it is about. */
-  keepId: keepSchema.shape.id.optional(),
-  /** The blocked area that covers it. */
-  area: z.string().optional(),
-});
-export type Trouble = z.infer<typeof troubleSchema>;
-
-/** Bytes for a person, in powers of ten as places state their limits: `18.2 MB`. */
-export function bytesLabel(bytes: number): string {
-  if (bytes < 1000) return `${bytes} bytes`;
-  if (bytes < 1_000_000) return `${Math.round(bytes / 1000)} kB`;
-  if (bytes < 1_000_000_000) return `${(bytes / 1_000_000).toFixed(bytes < 100_000_000 ? 1 : 0)} MB`;
-  return `${(bytes / 1_000_000_000).toFixed(2)} GB`;
-}
-
-/** A bitrate for a person: `3.5 Mbit/s`, `800 kbit/s`. */
-export function bitrateLabel(kbps: number): string {
-  return kbps >= 1000 ? `${Number((kbps / 1000).toFixed(2))} Mbit/s` : `${Math.round(kbps)} kbit/s`;
-}
+import { rateLabel } from '../time/rate.ts';
+import type { FrameSpan } from '../time/span.ts';
+import { keepsWithin, type Keep } from './keeps.ts';
+import { trouble, type Trouble } from './trouble-kinds.ts';
+import { hiddenKeeps, type FrameRules, type HiddenSpan } from './visibility.ts';
 
 /** Which safe margin is held to: the placement's own, a published one, or an inner share of width and height in per cent. */
 export const marginChoiceSchema = z.discriminatedUnion('kind', [
@@ -132,14 +81,6 @@ function enlargements(
   master: { width: number; height: number },
   frame: FrameRules['frame'],
 ): { span: FrameSpan; factor: number }[] {
-  const zoomOf = (move: Move) =>
-    move.kind === 'hold'
-      ? move.pose.zoom
-      : move.kind === 'glide'
-        ? Math.max(move.a.zoom, move.b.zoom)
-        : move.kind === 'path'
-          ? Math.max(...move.keys.map((k) => k.pose.zoom))
-          : move.zoom;
   return framing.stretches.flatMap((stretch, i) => {
     const span = {
       from: Math.max(stretch.from, source.from),
@@ -156,7 +97,7 @@ function enlargements(
               : [['upper', stretch.move] as const]
             ).map(([panel, move]) => {
               const part = frameOfPanel(fill, panel, frame);
-              return (part.width / largestWindowSize(master, part).width) * zoomOf(move);
+              return (part.width / largestWindowSize(master, part).width) * largestZoom(move);
             }),
           );
     return factor > 1.005 ? [{ span, factor }] : [];
@@ -164,35 +105,82 @@ function enlargements(
 }
 
 function keepTrouble({ keep, how, span }: HiddenSpan): Trouble {
-  const about = { span, keepId: keep.id };
+  const keepId = keep.id;
   const name = keep.name[0]!.toUpperCase() + keep.name.slice(1);
   switch (how.kind) {
     case 'cut':
-      return {
-        code: 'keep-cut',
-        severity: 'fault',
-        ...about,
-        sentence: `${name} is cut by the window.`,
-        mend: 'Move the window, or make it larger.',
-      };
+      return trouble('keep-cut', span, `${name} is cut by the window.`, { keepId });
     case 'blocked':
-      return {
-        code: 'keep-blocked',
-        severity: 'look',
-        ...about,
-        area: how.area,
-        sentence: `${name} is behind “${how.area}”.`,
-        mend: 'Move the window so that it stands clear.',
-      };
+      return trouble('keep-blocked', span, `${name} is behind “${how.area}”.`, { keepId, area: how.area });
     case 'margin':
-      return {
-        code: 'keep-margin',
-        severity: 'look',
-        ...about,
-        sentence: `${name} is outside the safe margin.`,
-        mend: 'Move the window a little.',
-      };
+      return trouble('keep-margin', span, `${name} is outside the safe margin.`, { keepId });
   }
+}
+
+/** What the film itself brings along, whatever the place says. */
+function filmTroubles({ plan }: PlannedVersion, source: FrameSpan): Trouble[] {
+  const found: Trouble[] = [];
+  if (paceValue(plan.pace) > usualCeiling + 1e-9)
+    found.push(
+      trouble(
+        'pace-high',
+        source,
+        `It plays at ${Number(paceValue(plan.pace).toFixed(3))} times its speed: above ${usualCeiling.toFixed(2)} speech gets hard to follow.`,
+      ),
+    );
+  if (plan.master.rateVaries)
+    found.push(
+      trouble(
+        'conformed',
+        source,
+        `The master’s uneven frame rate is conformed to ${rateLabel(plan.master.rate)}.`,
+      ),
+    );
+  return found;
+}
+
+/** Where the picture is enlarged: how far at most, and where it gets soft. Shots that follow each other are one trouble. */
+function enlargedTroubles(plan: RenderPlan, kept: readonly FrameSpan[]): Trouble[] {
+  const enlarged = kept.flatMap((span) =>
+    enlargements(plan.framing, span, plan.master.displayed, plan.frame),
+  );
+  const most = enlarged.reduce<(typeof enlarged)[number] | null>(
+    (far, e) => (far && far.factor >= e.factor ? far : e),
+    null,
+  );
+  const soft = enlarged
+    .filter((e) => e.factor > softBeyond)
+    .reduce<typeof enlarged>((runs, e) => {
+      const last = runs.at(-1);
+      if (last?.span.to !== e.span.from) return [...runs, e];
+      const span = { from: last.span.from, to: e.span.to };
+      return [...runs.slice(0, -1), { span, factor: Math.max(last.factor, e.factor) }];
+    }, []);
+  return [
+    ...(most
+      ? [trouble('enlarged', most.span, `The picture is enlarged ${most.factor.toFixed(2)} times.`)]
+      : []),
+    ...soft.map(({ span, factor }) =>
+      trouble('enlarged-far', span, `The picture is enlarged ${factor.toFixed(2)} times and will look soft.`),
+    ),
+  ];
+}
+
+/** Where bars show: only a frame of another shape has any. */
+function barTroubles(plan: RenderPlan, kept: readonly FrameSpan[]): Trouble[] {
+  const { displayed } = plan.master;
+  const shapesDiffer =
+    Math.abs(displayed.width * plan.frame.height - displayed.height * plan.frame.width) >
+    0.002 * displayed.width * plan.frame.height;
+  if (!shapesDiffer) return [];
+  return plan.framing.stretches.flatMap((stretch, i) => {
+    if (stretch.fill?.kind !== 'bars') return [];
+    const until = plan.framing.stretches[i + 1]?.from ?? Infinity;
+    return kept.flatMap((piece) => {
+      const span = { from: Math.max(stretch.from, piece.from), to: Math.min(until, piece.to) };
+      return span.to > span.from ? [trouble('bars', span, 'Bars show beside the picture.')] : [];
+    });
+  });
 }
 
 /** Everything wrong with a planned version before it is exported, worst first. */
@@ -201,164 +189,22 @@ export function troublesOf(
   placement: Placement,
   watched: Watched = { keeps: [], margin: { kind: 'place' } },
 ): Trouble[] {
-  const { plan, delivered, budget } = planned;
+  const { plan } = planned;
   // The kept frames in the master's order, and from the first to the last of them.
   const kept = keptInOrder(plan.kept);
   const source: FrameSpan = { from: kept[0]!.from, to: kept.at(-1)!.to };
-  const troubles: Trouble[] = [];
-  const add = (
-    code: Trouble['code'],
-    severity: Trouble['severity'],
-    sentence: string,
-    mend = '',
-    span = source,
-  ) => troubles.push({ code, severity, span, sentence, mend });
-
-  const { minSeconds, maxSeconds } = placement.duration ?? {};
-  if (maxSeconds !== undefined && !withinSeconds(plan.frames, plan.rate, maxSeconds)) {
-    const over = plan.frames - framesWithin(maxSeconds, plan.rate);
-    // What plays after the limit, in the span that the cut ends with.
-    const last = plan.kept.at(-1)!;
-    const firstOver = keptFrameAt(plan.kept, keptIndexAt(plan, plan.frames - over));
-    const overSpan: FrameSpan = {
-      from: firstOver.span === plan.kept.length - 1 ? firstOver.frame : last.from,
-      to: last.to,
-    };
-    add(
-      'too-long',
-      'fault',
-      `Runs ${durationLabel(planSeconds(plan))}; at most ${durationLabel(maxSeconds)} is allowed, so ${framesLabel(over, plan.rate)} must go.`,
-      'Make a shorter cut in Timing, or choose a place that allows more.',
-      overSpan,
-    );
-  }
-  if (minSeconds !== undefined && plan.frames * plan.rate.den < minSeconds * plan.rate.num - 1e-6) {
-    add(
-      'too-short',
-      'fault',
-      `Runs ${durationLabel(planSeconds(plan))}; at least ${durationLabel(minSeconds)} is asked for.`,
-      'Keep more of the film, or bring in a longer one.',
-    );
-  }
-  if (!budget.feasible) {
-    const left = budget.rate.mode === 'two-pass' ? budget.rate.targetKbps : 0;
-    add(
-      'size-floor',
-      'fault',
-      `${bytesLabel(placement.maxBytes ?? 0)} leaves only ${bitrateLabel(left)} for ${durationLabel(planSeconds(plan))}: below ${bitrateLabel(budget.floorKbps)} the picture falls apart.`,
-      'Deliver a shorter stretch of the film.',
-    );
-  } else if (budget.lowered && budget.rate.mode === 'two-pass') {
-    add(
-      'rate-lowered',
-      'note',
-      `The bitrate is lowered to ${bitrateLabel(budget.rate.targetKbps)} so that the file stays under ${bytesLabel(placement.maxBytes ?? 0)}.`,
-    );
-  }
-  if (paceValue(plan.pace) > usualCeiling + 1e-9) {
-    add(
-      'pace-high',
-      'look',
-      `It plays at ${Number(paceValue(plan.pace).toFixed(3))} times its speed: above ${usualCeiling.toFixed(2)} speech gets hard to follow.`,
-      'Cut more instead.',
-    );
-  }
-  if (planned.soundMissing)
-    add(
-      'no-sound',
-      'look',
-      'The master has no sound, so this file has none.',
-      'Bring in a master with sound if the place needs it.',
-    );
-  if (delivered.step.kind === 'nearest') {
-    add(
-      'rate-uneven',
-      'look',
-      `${rateLabel(plan.master.rate)} frames a second is not taken here: ${delivered.words}.`,
-      compareRates(delivered.rate, plan.master.rate) < 0
-        ? 'Movement will stutter; an edit at the place’s own rate avoids it.'
-        : 'An edit at the place’s own rate avoids it.',
-    );
-  }
-  if (plan.master.rateVaries)
-    add(
-      'conformed',
-      'note',
-      `The master’s uneven frame rate is conformed to ${rateLabel(plan.master.rate)}.`,
-    );
-  if (
-    plan.video.codec === 'h264' &&
-    lowestH264Level(plan.frame, plan.rate, plan.video.rate.maxKbps ?? 0) === undefined
-  ) {
-    add(
-      'no-level',
-      'fault',
-      `${sizeLabel(plan.frame)} at ${rateLabel(plan.rate)} is beyond every H.264 level.`,
-      'Choose a smaller frame or a lower rate in the spec book.',
-    );
-  }
-  const { displayed } = plan.master;
-  const enlarged = kept.flatMap((span) => enlargements(plan.framing, span, displayed, plan.frame));
-  const most = Math.max(0, ...enlarged.map((e) => e.factor));
-  if (most > 1.005)
-    add(
-      'enlarged',
-      'note',
-      `The picture is enlarged ${most.toFixed(2)} times.`,
-      'A master with more pixels would avoid it.',
-      enlarged.find((e) => e.factor === most)!.span,
-    );
-  const soft = enlarged
-    .filter((e) => e.factor > softBeyond)
-    .reduce<typeof enlarged>((runs, e) => {
-      const last = runs.at(-1);
-      // Shots that follow each other are one trouble, as large as its largest.
-      if (last?.span.to === e.span.from)
-        return [
-          ...runs.slice(0, -1),
-          { span: { from: last.span.from, to: e.span.to }, factor: Math.max(last.factor, e.factor) },
-        ];
-      return [...runs, e];
-    }, []);
-  for (const { span, factor } of soft) {
-    add(
-      'enlarged-far',
-      'look',
-      `The picture is enlarged ${factor.toFixed(2)} times and will look soft.`,
-      'Zoom out, or bring in a master with more pixels.',
-      span,
-    );
-  }
-  plan.framing.stretches.forEach((stretch, i) => {
-    const until = plan.framing.stretches[i + 1]?.from ?? Infinity;
-    const shapesDiffer =
-      Math.abs(displayed.width * plan.frame.height - displayed.height * plan.frame.width) >
-      0.002 * displayed.width * plan.frame.height;
-    if (stretch.fill?.kind !== 'bars' || !shapesDiffer) return;
-    for (const piece of kept) {
-      const span = { from: Math.max(stretch.from, piece.from), to: Math.min(until, piece.to) };
-      if (span.to > span.from) add('bars', 'note', 'Bars show beside the picture.', '', span);
-    }
-  });
-  for (const span of kept)
-    for (const hidden of hiddenKeeps(
-      plan.framing,
-      keepsWithin(watched.keeps, plan.master.frames),
-      span,
-      displayed,
-      frameRules(placement, plan.frame, watched.margin),
-    ))
-      troubles.push(keepTrouble(hidden));
+  const keeps = keepsWithin(watched.keeps, plan.master.frames);
+  const rules = frameRules(placement, plan.frame, watched.margin);
+  const hidden = kept.flatMap((span) => hiddenKeeps(plan.framing, keeps, span, plan.master.displayed, rules));
+  const found = [
+    ...placementRules.flatMap((rule) => rule.troubles?.(planned, placement, source) ?? []),
+    ...filmTroubles(planned, source),
+    ...enlargedTroubles(plan, kept),
+    ...barTroubles(plan, kept),
+    ...hidden.map(keepTrouble),
+  ];
   const order = { fault: 0, look: 1, note: 2 };
-  return troubles.sort((a, b) => order[a.severity] - order[b.severity] || a.span.from - b.span.from);
-}
-
-/** Troubles that break the place's own rules: nothing is exported until they are mended. */
-const refusing: ReadonlySet<Trouble['code']> = new Set(['too-long', 'too-short', 'size-floor', 'no-level']);
-
-/** The trouble that stops a version from being exported, if there is one. */
-export function refusal(troubles: readonly Trouble[]): Trouble | undefined {
-  return troubles.find((t) => refusing.has(t.code));
+  return found.sort((a, b) => order[a.severity] - order[b.severity] || a.span.from - b.span.from);
 }
 
 /** A trouble that somebody has looked at and found in order, with the reason. */

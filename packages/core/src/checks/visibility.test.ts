@@ -7,7 +7,8 @@ import { makePlan } from '../render/plan.ts';
 import { facts, story } from '../testing/samples.ts';
 import { keepAt, keepSchema, keepsWithin, withKeepAt, type Keep } from './keeps.ts';
 import { suggestMend } from './mend.ts';
-import { marginsFor, partAccepted, refusal, troubleMark, troublesOf } from './troubles.ts';
+import { marginsFor, partAccepted, troubleMark, troublesOf } from './troubles.ts';
+import { refusal } from './trouble-kinds.ts';
 import { hiddenKeeps, type FrameRules } from './visibility.ts';
 
 const master = { width: 1920, height: 1080 };

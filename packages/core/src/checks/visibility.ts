@@ -2,7 +2,8 @@ import type { FrameFraction, Margins, Size } from '../picture/geometry.ts';
 import { largestWindowSize } from '../picture/fit.ts';
 import { insideMargins } from '../picture/safe.ts';
 import { filled, frameOfPanel, layoutAt, type Framing, type FramingSegment } from '../framing/framing.ts';
-import { isStill, moveWriter, type Move } from '../framing/move.ts';
+import { isStill, moveWriter } from '../framing/move.ts';
+import type { Move } from '../framing/moves/kinds.ts';
 import type { FrameSpan } from '../time/span.ts';
 import { keepAt, type Keep } from './keeps.ts';
 

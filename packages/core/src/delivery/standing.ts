@@ -1,5 +1,5 @@
 import { canonicalJson } from '../canonical.ts';
-import type { RenderPlan } from '../render/plan.ts';
+import type { RenderPlan } from '../render/plan-schema.ts';
 
 /** Where a version's deliverable stands. One word for each; the interface stamps it with a shape of its own. */
 export type Standing =

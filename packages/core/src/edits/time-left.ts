@@ -1,5 +1,5 @@
 import type { Placement } from '../specs/schema.ts';
-import type { RenderPlan } from '../render/plan.ts';
+import type { RenderPlan } from '../render/plan-schema.ts';
 import { fps, framesWithin, frameToSeconds, type Rate } from '../time/rate.ts';
 import { frameCount, framesLabel } from '../time/timecode.ts';
 

@@ -7,7 +7,8 @@ import { fps, type Rate } from '../time/rate.ts';
 import { chooseWindow, type FollowChoice } from './follow.ts';
 import { filled, stretchAt, type Framing, type FramingDecision, type FramingSegment } from './framing.ts';
 import { judgeFollowing, worthALook, type Judgement } from './judge.ts';
-import { poseOfMove, type Move } from './move.ts';
+import { poseOfMove } from './move.ts';
+import type { Move } from './moves/kinds.ts';
 import { centredPose } from './pose.ts';
 import { clipOf, replaceFramingIn, unitsOf, type Clip, type Unit } from './shots-of.ts';
 

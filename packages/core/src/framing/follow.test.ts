@@ -16,17 +16,8 @@ import {
 import { framingSchema, heldFraming, layoutAt, stretchAt, windowAt } from './framing.ts';
 import { judgeFollowing } from './judge.ts';
 import { livelyLimits, livelyWords } from './lively.ts';
-import {
-  firstPose,
-  fitMove,
-  isStill,
-  mapPoses,
-  poseOfMove,
-  shiftMove,
-  stretchMove,
-  withPoint,
-  type FollowMove,
-} from './move.ts';
+import { firstPose, fitMove, isStill, mapPoses, poseOfMove, shiftMove, stretchMove } from './move.ts';
+import { withPoint, type FollowMove } from './moves/follow.ts';
 import { replaceFramingIn, tidyFraming, unitsOf } from './shots-of.ts';
 
 const master = { width: 1920, height: 1080 };

@@ -7,7 +7,8 @@ import { placeAt, type ShotLook, type Track } from '../subjects/look.ts';
 import type { FrameSpan } from '../time/span.ts';
 import type { FramingDecision } from './framing.ts';
 import { livelyLimits } from './lively.ts';
-import type { FollowMove, Move, SetPoint, SetSpan } from './move.ts';
+import type { FollowMove, SetPoint, SetSpan } from './moves/follow.ts';
+import type { Move } from './moves/kinds.ts';
 import { solvePath, type Band, type PathProblem } from './solve-path.ts';
 import { controlsFor, splineAt } from './spline.ts';
 

@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import { rectSchema, type MasterRect, type Size } from '../picture/geometry.ts';
-import { moveSchema, poseOfMove, type Move } from './move.ts';
+import { moveSchema, type Move } from './moves/kinds.ts';
+import { poseOfMove } from './move.ts';
 import { centredPose, windowOf, type Pose } from './pose.ts';
 
 /** A colour as written in style sheets, six digits. */

@@ -3,7 +3,8 @@ import fc from 'fast-check';
 import type { Shot } from '../shots/shots.ts';
 import { carryFraming, carryKept, matchByTime, type CarryFilm } from './carry.ts';
 import { heldFraming, layoutAt, type Fill, type Framing } from './framing.ts';
-import { poseOfMove, type Move } from './move.ts';
+import { poseOfMove } from './move.ts';
+import type { Move } from './moves/kinds.ts';
 import {
   clipOf,
   frameAlone,

@@ -12,7 +12,8 @@ import {
   type FramingDecision,
   type FramingSegment,
 } from './framing.ts';
-import { firstPose, fitMove, isStill, mapPoses, shiftMove, type Move } from './move.ts';
+import { firstPose, fitMove, isStill, mapPoses, shiftMove } from './move.ts';
+import type { Move } from './moves/kinds.ts';
 import { clampPose } from './pose.ts';
 
 /**

@@ -1,6 +1,6 @@
 import type { Size } from '../picture/geometry.ts';
 import { fps, type Rate } from '../time/rate.ts';
-import type { VideoCodec, VideoRate } from '../specs/schema.ts';
+import type { VideoCodec, VideoRate } from '../specs/video-rate.ts';
 
 /** Share of a file kept free for the container's own tables and for the encoder's last per cent of error. */
 const containerShare = 0.03;

@@ -1,22 +1,18 @@
 import { sha256 } from '@noble/hashes/sha2.js';
 import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js';
-import { z } from 'zod';
 import { canonicalJson } from '../canonical.ts';
-import { sizeSchema, type MasterRect, type Size } from '../picture/geometry.ts';
+import type { Size } from '../picture/geometry.ts';
 import { frameForMaster } from '../picture/fit.ts';
-import { deliveredLength, deliveredRate, sourceFrameAt, type DeliveredRate } from '../time/delivered-rate.ts';
-import { fps, frameToSeconds, rateSchema, type Rate } from '../time/rate.ts';
+import { deliveredLength, deliveredRate, type DeliveredRate } from '../time/delivered-rate.ts';
+import { fps, frameToSeconds, type Rate } from '../time/rate.ts';
 import type { FrameSpan } from '../time/span.ts';
 import {
   asEdited,
   joinKept,
-  keptFrameAt,
   keptInOrder,
   keptLength,
-  keptSchema,
   pace,
   pacedRate,
-  paceSchema,
   paceValue,
   usualJoinMs,
   type Pace,
@@ -24,88 +20,11 @@ import {
 import type { Placement } from '../specs/schema.ts';
 import { rateRule } from '../specs/book.ts';
 import { pictureStartInSound, type MasterFacts } from '../masters/facts.ts';
-import { framingSchema, layoutAt, type Framing, type Layout } from '../framing/framing.ts';
-import { isStill } from '../framing/move.ts';
+import type { Framing } from '../framing/framing.ts';
 import { tidyFraming } from '../framing/shots-of.ts';
-import { budgetRate, type RateBudget } from './budget.ts';
+import { budgetRate } from './budget.ts';
 import { lowestH264Level } from './levels.ts';
-
-/**
- * What every frame of a delivered file is made of: plain data, complete and deterministic. The same master bytes with
- * the same plan give the same film, and equal plans have equal fingerprints.
- */
-export const renderPlanSchema = z.object({
-  format: z.literal('mivvy-render-plan'),
-  version: z.literal(1),
-  master: z.object({
-    /** Of the master file's bytes, lower-case hexadecimal. */
-    sha256: z.string().regex(/^[0-9a-f]{64}$/),
-    displayed: sizeSchema,
-    rate: rateSchema,
-    frames: z.number().int().positive(),
-    videoStream: z.number().int().nonnegative(),
-    /** Where the first picture stands in the sound; below zero where the sound starts later. */
-    videoStartSeconds: z.number(),
-    squarePixels: z.boolean(),
-    rateVaries: z.boolean(),
-    interlaced: z.boolean(),
-    /** Its frames are counted from its first picture: it is never entered in the middle. Missing: it may be. */
-    countedFromStart: z.literal(true).optional(),
-    hdr: z.enum(['none', 'pq', 'hlg']),
-    /** Colour matrix the picture is read with: as tagged, else by size (common practice). */
-    matrix: z.enum(['bt709', 'bt601', 'bt2020']),
-    range: z.enum(['tv', 'pc']),
-  }),
-  frame: sizeSchema,
-  rate: rateSchema,
-  /** Length of the delivered file in frames at `rate`. */
-  frames: z.number().int().positive(),
-  step: z.discriminatedUnion('kind', [
-    z.object({ kind: z.literal('every'), n: z.number().int().positive() }),
-    z.object({ kind: z.literal('nearest') }),
-  ]),
-  /** The master frames that are delivered: kept spans in the order in which they play. */
-  kept: keptSchema,
-  /** Playback speed with the pitch kept. */
-  pace: paceSchema,
-  /** What is shown of each of them: settled and tidied, so that equal pictures make equal plans. */
-  framing: framingSchema,
-  video: z.object({
-    codec: z.enum(['h264', 'hevc', 'vp9', 'av1']),
-    rate: z.discriminatedUnion('mode', [
-      z.object({ mode: z.literal('two-pass'), targetKbps: z.number(), maxKbps: z.number() }),
-      z.object({ mode: z.literal('quality'), crf: z.number(), maxKbps: z.number().optional() }),
-    ]),
-    /** Frames between keyframes at most. */
-    keyframeFrames: z.number().int().positive(),
-    /** H.264 only. */
-    level: z.string().nullable(),
-  }),
-  audio: z
-    .object({
-      stream: z.number().int().nonnegative(),
-      codec: z.enum(['aac', 'opus']),
-      kbps: z.number(),
-      sampleRate: z.number().int(),
-      channels: z.number().int(),
-      loudness: z.object({ integratedLufs: z.number(), truePeakDbtp: z.number() }).nullable(),
-      /** Length of the fade across each join of the cut, milliseconds. */
-      joinMs: z.number().min(0).max(500),
-    })
-    .nullable(),
-  container: z.enum(['mp4', 'mov', 'webm']),
-  maxBytes: z.number().int().positive().nullable(),
-});
-export type RenderPlan = z.infer<typeof renderPlanSchema>;
-
-/** A plan with what was decided on the way and is worth saying. */
-export interface PlannedVersion {
-  plan: RenderPlan;
-  delivered: DeliveredRate;
-  budget: RateBudget;
-  /** The placement wants sound and the master has none. */
-  soundMissing: boolean;
-}
+import type { PlannedVersion, RenderPlan } from './plan-schema.ts';
 
 /** Keyframe spacing where a placement states none, seconds (common practice). */
 const defaultKeyframeSeconds = 2;
@@ -250,39 +169,6 @@ export function makePlan({
     maxBytes: placement.maxBytes ?? null,
   };
   return { plan, delivered, budget, soundMissing: wantsSound && !facts.audio };
-}
-
-/** Which of the kept frames a delivered frame shows, counted in playing order. */
-export function keptIndexAt(plan: RenderPlan, deliveredFrame: number): number {
-  return sourceFrameAt(
-    deliveredFrame,
-    keptLength(plan.kept),
-    pacedRate(plan.master.rate, plan.pace),
-    plan.rate,
-    plan.step,
-  );
-}
-
-/** The master frame that a delivered frame shows. */
-export function masterFrameAt(plan: RenderPlan, deliveredFrame: number): number {
-  return keptFrameAt(plan.kept, keptIndexAt(plan, deliveredFrame)).frame;
-}
-
-/** What a delivered frame is made of. */
-export function planLayout(plan: RenderPlan, deliveredFrame: number): Layout {
-  return layoutAt(plan.framing, masterFrameAt(plan, deliveredFrame), plan.master.displayed, plan.frame);
-}
-
-/** The one window that fills the frame from the first picture to the last, or null where anything moves or changes. */
-export function stillWindow(plan: RenderPlan): MasterRect | null {
-  const [only, ...more] = plan.framing.stretches;
-  if (!only || more.length || !isStill(only.move) || (only.fill && only.fill.kind !== 'filled')) return null;
-  return planLayout(plan, 0).panels[0]!.source;
-}
-
-/** Length of the delivered file in seconds. */
-export function planSeconds(plan: RenderPlan): number {
-  return frameToSeconds(plan.frames, plan.rate);
 }
 
 /**

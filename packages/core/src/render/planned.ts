@@ -2,7 +2,8 @@ import { playedWithin, type Played } from '../edits/cut.ts';
 import type { Framing } from '../framing/framing.ts';
 import type { MasterFacts } from '../masters/facts.ts';
 import type { Placement } from '../specs/schema.ts';
-import { makePlan, planFingerprint, type PlannedVersion } from './plan.ts';
+import { makePlan, planFingerprint } from './plan.ts';
+import type { PlannedVersion } from './plan-schema.ts';
 
 /** What a version's plan is worked out from; every part is taken to be the same for as long as it is the same object. */
 export interface VersionParts {

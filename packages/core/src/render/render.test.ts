@@ -3,12 +3,15 @@ import fc from 'fast-check';
 import { heldFraming } from '../framing/framing.ts';
 import { facts, story } from '../testing/samples.ts';
 import { rate } from '../time/rate.ts';
-import { refusal, troublesOf } from '../checks/troubles.ts';
+import { refusal } from '../checks/trouble-kinds.ts';
+import { troublesOf } from '../checks/troubles.ts';
 import { behindReasons, standingOf } from '../delivery/standing.ts';
 import { budgetRate, bytesAtRate, kbpsForBytes } from './budget.ts';
 import { lowestH264Level } from './levels.ts';
 import { canonicalJson } from '../canonical.ts';
-import { makePlan, masterFrameAt, planFingerprint, renderPlanSchema } from './plan.ts';
+import { makePlan, planFingerprint } from './plan.ts';
+import { masterFrameAt } from './read-plan.ts';
+import { renderPlanSchema } from './plan-schema.ts';
 
 const sum = 'a'.repeat(64);
 const plan = (over = {}) =>

@@ -1,5 +1,6 @@
 import { chooseWindow } from '../framing/follow.ts';
-import { moveWriter, type Move } from '../framing/move.ts';
+import { moveWriter } from '../framing/move.ts';
+import type { Move } from '../framing/moves/kinds.ts';
 import { usualLively } from '../framing/lively.ts';
 import { largestWindowSize } from '../picture/fit.ts';
 import type { Size } from '../picture/geometry.ts';

@@ -2,6 +2,7 @@ import { z } from 'zod';
 import {
   acceptanceSchema,
   checkReportSchema,
+  lineIdOf,
   framingSchema,
   keepsSchema,
   keptSchema,
@@ -56,6 +57,12 @@ export type Memento = z.infer<typeof mementoSchema>;
 /** For shapes that have not changed since values stood alone. */
 const asItIs = (old: unknown) => old;
 
+/** Lines of reports had no id at first: they are told by their names. */
+function linesWithIds(old: unknown): unknown {
+  const report = z.looseObject({ checks: z.array(z.looseObject({ name: z.string() })) }).parse(old);
+  return { ...report, checks: report.checks.map((line) => ({ id: lineIdOf(line.name), ...line })) };
+}
+
 const codec = <T>(
   what: string,
   schema: z.ZodType<T>,
@@ -79,6 +86,6 @@ export const codecs = {
   accepted: codec('list of acceptances', z.array(acceptanceSchema)),
   played: codec('cut as it was', playedSchema),
   plan: codec('render plan', renderPlanSchema),
-  report: codec('check report', checkReportSchema),
+  report: codec('check report', checkReportSchema, [linesWithIds]),
   memento: codec('change', mementoSchema),
 };

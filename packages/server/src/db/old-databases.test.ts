@@ -21,6 +21,16 @@ const calledBefore: Record<string, string> = { file_generation: 'take', export_n
 /** Columns that are worked out anew when a database is opened or looked at, so that they need not say what they said. */
 const workedOut = new Set(['revision', 'standing', 'planned_with', 'on_disk', 'name_key', 'updated_at']);
 
+/** Values whose shape has changed since: lines of reports have ids now. */
+function upgraded(key: string, value: unknown): unknown {
+  if (key !== 'report') return value;
+  const report = value as { checks: { name: string }[] };
+  return {
+    ...report,
+    checks: report.checks.map((line) => ({ ...line, id: expect.stringMatching(/^[a-z-]+$/) })),
+  };
+}
+
 test('there is a database of every release before', () => {
   expect(databases).toEqual(['first-half.db.gz']);
 });
@@ -50,12 +60,9 @@ test.each(databases)(
             if (workedOut.has(column.name) || oldName === undefined || !(oldName in was)) continue;
             const value = was[oldName];
             const isJson = column.getSQLType() === 'text' && typeof row[key] === 'object' && value !== null;
-            expect([table, i, key, row[key]]).toEqual([
-              table,
-              i,
-              key,
-              isJson ? JSON.parse(value as string) : typeof row[key] === 'boolean' ? value === 1 : value,
-            ]);
+            const plain = typeof row[key] === 'boolean' ? value === 1 : value;
+            const expected = isJson ? upgraded(key, JSON.parse(value as string)) : plain;
+            expect([table, i, key, row[key]]).toEqual([table, i, key, expected]);
             compared++;
           }
         });

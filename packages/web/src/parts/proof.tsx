@@ -1,5 +1,6 @@
 import { useSyncExternalStore } from 'react';
 import {
+  isPlaced,
   frameForMaster,
   insideMargins,
   marginsFor,
@@ -12,7 +13,6 @@ import { useJobAbout } from '../api/queries.ts';
 import { useDesk, useFilm, useHeadPart } from '../play/use-desk.tsx';
 import { ProofCanvas } from '../play/proof-canvas.tsx';
 import { useThisProduction } from './this-production.ts';
-import { isPlaced } from './troubles.ts';
 import { cutOf, versionName, type Planned } from './versions.ts';
 
 const percent = (n: number) => `${n * 100}%`;

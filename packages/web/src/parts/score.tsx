@@ -1,10 +1,12 @@
 import { useDrag } from '@use-gesture/react';
 import { memo, useMemo, useRef, type KeyboardEvent, type ReactNode } from 'react';
 import {
+  isPlaced,
   dropFrames,
   filled,
   frameToTimecode,
   layoutAt,
+  setFrames,
   shotSpans,
   type FrameSpan,
   type Framing,
@@ -16,8 +18,8 @@ import {
 } from '@mivvy/core';
 import type { Master } from '@mivvy/api';
 import { useDesk, useHeadPart } from '../play/use-desk.tsx';
+import { moveWords } from './move-words.ts';
 import { useStill } from './stills.ts';
-import { isPlaced } from './troubles.ts';
 
 /** Shots narrower than this on the screen, in per cent of the film, get no picture: it could not be made out. */
 const narrowest = 0.9;
@@ -188,16 +190,7 @@ export function PathRow({
       return `M${points.join('L')}`;
     });
     const dots = framing.stretches.flatMap((s) => {
-      const { move } = s;
-      const offsets =
-        move.kind === 'glide'
-          ? [move.start, move.end]
-          : move.kind === 'path'
-            ? move.keys.map((k) => k.at)
-            : move.kind === 'follow'
-              ? move.points.map((p) => p.at)
-              : [];
-      return offsets
+      return setFrames(s.move)
         .map((o) => s.from + o)
         .filter((f) => f >= s.from && f < frames)
         .map((f) => ({ f, y: y(f) }));
@@ -279,5 +272,5 @@ export function moveWord(framing: Framing, from: number): string {
   if (fill.kind === 'bars') return 'bars';
   if (fill.kind === 'soft') return 'whole';
   if (fill.kind === 'stacked') return 'stacked';
-  return `${stretch.move.kind === 'path' ? 'moves' : stretch.move.kind === 'follow' ? 'follows' : stretch.move.kind}${stretch.locked ? ', locked' : ''}`;
+  return `${moveWords[stretch.move.kind].short}${stretch.locked ? ', locked' : ''}`;
 }

@@ -1,41 +1,18 @@
 import { useSnackbar } from 'notistack';
 import { useNavigate } from 'react-router';
 import type { ProductionDetail, Version } from '@mivvy/api';
-import type { Trouble } from '@mivvy/core';
+import { troubleKind, type Trouble } from '@mivvy/core';
 import { useDesk } from '../play/use-desk.tsx';
 import { useThisProduction } from './this-production.ts';
 import { planVersion } from './versions.ts';
 
 /** What a trouble is, in a word or two: for stamps. */
-const words: Partial<Record<Trouble['code'], string>> = {
-  'too-long': 'Too long',
-  'too-short': 'Too short',
-  'size-floor': 'File limit too small',
-  'pace-high': 'Fast',
-  'no-sound': 'No sound',
-  'rate-uneven': 'Rate not taken',
-  'no-level': 'Frame too large',
-  'enlarged-far': 'Enlarged too far',
-  'keep-cut': 'Cut',
-  'keep-margin': 'Outside the margin',
-};
 export function troubleWord(trouble: Trouble, keepName?: string): string {
   const named = keepName ? `${keepName} ` : '';
   if (trouble.code === 'keep-blocked') return `${named}behind “${trouble.area}”`;
-  const word = words[trouble.code] ?? trouble.code;
+  const { word } = troubleKind(trouble.code);
   return named ? `${named}${word.toLowerCase()}` : word;
 }
-
-/** Troubles of the film as a whole have no place along its length; all others are drawn where they are. */
-const ofTheWhole: ReadonlySet<Trouble['code']> = new Set([
-  'no-sound',
-  'rate-uneven',
-  'size-floor',
-  'no-level',
-  'too-short',
-]);
-export const isPlaced = (trouble: Trouble): boolean =>
-  trouble.severity !== 'note' && !ofTheWhole.has(trouble.code);
 
 /** A trouble with the version that has it. */
 export interface PlacedTrouble {
@@ -60,9 +37,6 @@ export function allTroubles(production: ProductionDetail): PlacedTrouble[] {
     .sort((a, b) => rank[a.trouble.severity] - rank[b.trouble.severity]);
 }
 
-/** Troubles of time are mended where time is; all others where the picture is framed. */
-const ofTime: ReadonlySet<Trouble['code']> = new Set(['too-long', 'too-short', 'pace-high', 'rate-uneven']);
-
 /** Goes to a trouble: its version at work, the play head on its first frame. */
 export function useGoToTrouble(): (place: PlacedTrouble) => void {
   const desk = useDesk();
@@ -73,7 +47,7 @@ export function useGoToTrouble(): (place: PlacedTrouble) => void {
     desk.seek(trouble.span.from);
     const { productionId, masterId, cutId, id } = version;
     void navigate(
-      `/productions/${productionId}/${ofTime.has(trouble.code) ? `timing/${masterId}${cutId === null ? '' : `/${cutId}`}` : `framing/${id}`}`,
+      `/productions/${productionId}/${troubleKind(trouble.code).mendedIn === 'timing' ? `timing/${masterId}${cutId === null ? '' : `/${cutId}`}` : `framing/${id}`}`,
     );
   };
 }

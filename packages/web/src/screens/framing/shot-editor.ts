@@ -1,9 +1,11 @@
 import {
+  clamp,
   clipOf,
+  editFrame,
+  moveAs,
   frameAlone,
   frameOfPanel,
   setShotFraming,
-  isStill,
   poseOfMove,
   shareWithSetup,
   sharedSetup,
@@ -72,14 +74,7 @@ export function shotEditorAt(
   const moveOf = (panel: Panel) =>
     panel === 'lower' && clip.fill.kind === 'stacked' ? clip.fill.lower : clip.move;
   const poseOf = (panel: Panel) => poseOfMove(moveOf(panel), at, master, partOf(panel));
-  const editAt = (panel: Panel) => {
-    const move = moveOf(panel);
-    if (move.kind !== 'glide') return at;
-    return Math.max(
-      0,
-      Math.min(unit.to - unit.from - 1, at - move.start < move.end - at ? move.start : move.end),
-    );
-  };
+  const editAt = (panel: Panel) => clamp(editFrame(moveOf(panel), at), 0, unit.to - unit.from - 1);
   const withMove = (panel: Panel, move: Move) =>
     withClip(
       panel === 'lower' && clip.fill.kind === 'stacked'
@@ -110,65 +105,14 @@ export function shotEditorAt(
   };
 }
 
-/** The same window as another kind of move: it starts from what is shown at the play head. */
-export function moveAs(kind: Move['kind'], hand: ShotEditor, panel: Panel): Move {
-  const pose = hand.poseOf(panel);
-  const old = hand.moveOf(panel);
-  const last = Math.max(1, hand.unit.to - hand.unit.from - 1);
-  switch (kind) {
-    case 'hold':
-      return { kind, pose };
-    case 'glide':
-      if (old.kind === 'follow')
-        return {
-          kind,
-          a: poseOfMove(old, 0, hand.master, hand.partOf(panel)),
-          b: poseOfMove(old, last, hand.master, hand.partOf(panel)),
-          start: 0,
-          end: last,
-          ease: 'soft',
-        };
-      return old.kind === 'path' && !isStill(old)
-        ? {
-            kind,
-            a: old.keys[0]!.pose,
-            b: old.keys.at(-1)!.pose,
-            start: Math.max(0, old.keys[0]!.at),
-            end: Math.max(1, old.keys.at(-1)!.at),
-            ease: 'soft',
-          }
-        : { kind, a: pose, b: pose, start: 0, end: last, ease: 'soft' };
-    case 'path':
-      // A way that was worked out becomes keyframes a second apart, to go on from by hand.
-      if (old.kind === 'follow')
-        return {
-          kind,
-          keys: everySecond(last, hand.framesPerSecond).map((at) => ({
-            at,
-            pose: poseOfMove(old, at, hand.master, hand.partOf(panel)),
-          })),
-        };
-      return old.kind === 'glide'
-        ? {
-            kind,
-            keys: [
-              { at: old.start, pose: old.a },
-              { at: old.end, pose: old.b },
-            ],
-          }
-        : { kind, keys: [{ at: hand.at, pose }] };
-    case 'follow':
-      return old;
-  }
-}
-
-const everySecond = (last: number, framesPerSecond: number): number[] => {
-  const count = Math.max(1, Math.round(last / framesPerSecond));
-  return [...new Set(Array.from({ length: count + 1 }, (_, i) => Math.round((i * last) / count)))];
-};
-
-/** A path without its keyframe at a frame; the last one that is left stays. */
-export function withoutKey(move: Move, at: number): Move {
-  if (move.kind !== 'path' || move.keys.length < 2) return move;
-  return { ...move, keys: move.keys.filter((k) => k.at !== at) };
+/** The window at hand as another kind of move, going on from what is shown at the play head. */
+export function moveTo(kind: Move['kind'], shot: ShotEditor, panel: Panel): Move {
+  return moveAs(kind, shot.moveOf(panel), {
+    master: shot.master,
+    part: shot.partOf(panel),
+    framesPerSecond: shot.framesPerSecond,
+    length: shot.unit.to - shot.unit.from,
+    at: shot.at,
+    pose: shot.poseOf(panel),
+  });
 }

@@ -8,13 +8,14 @@ import {
   stretchAt,
   windowOf,
   withUnitMarks,
+  withoutKey,
 } from '@mivvy/core';
 import { useKey } from '../../keys/use-key.ts';
 import { useNextTrouble } from '../../parts/troubles.ts';
 import { useDesk } from '../../play/use-desk.tsx';
 import { useFraming } from './framing-session.tsx';
 import { zoomStep } from './picture-hand.ts';
-import { moveAs, withoutKey } from './shot-editor.ts';
+import { moveTo } from './shot-editor.ts';
 
 const steps: Record<string, readonly [number, number]> = {
   ArrowLeft: [-1, 0],
@@ -57,22 +58,22 @@ export function useWindowKeys(): void {
 export function useShotKeys(): void {
   const { panel, follows, following, frames, framing, unit, edit, editorNow, change, drawing, setDrawing } =
     useFraming();
-  const moveTo = (kind: 'hold' | 'glide' | 'path') => {
-    if (editorNow().movable) edit((shot) => shot.withMove(panel, moveAs(kind, shot, panel)));
+  const choose = (kind: 'hold' | 'glide' | 'path') => {
+    if (editorNow().movable) edit((shot) => shot.withMove(panel, moveTo(kind, shot, panel)));
   };
   const setKey = () => {
     const shot = editorNow();
     if (follows) following.setPoint(shot.at, shot.poseOf(panel));
     else if (shot.moveOf(panel).kind === 'path') change(shot.withPose(panel, shot.poseOf(panel)));
-    else moveTo('path');
+    else choose('path');
   };
   const removeKey = () => {
     const shot = editorNow();
     if (follows) following.setPoint(shot.at, null);
     else change(shot.withMove(panel, withoutKey(shot.moveOf(panel), shot.at)));
   };
-  useKey('Framing.hold', () => moveTo('hold'));
-  useKey('Framing.glide', () => moveTo('glide'));
+  useKey('Framing.hold', () => choose('hold'));
+  useKey('Framing.glide', () => choose('glide'));
   useKey('Framing.keyframe', setKey);
   useKey('Framing.removeKeyframe', removeKey);
   useKey('Framing.follow', () => editorNow().movable && following.run());

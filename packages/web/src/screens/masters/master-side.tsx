@@ -10,15 +10,19 @@ import { usePanelFrame } from '../../play/use-desk.tsx';
 import { KeepsPanel } from './keeps-panel.tsx';
 import { Facts } from './master-facts.tsx';
 import { CarriedNote, FileNote, WorthKnowing } from './master-notes.tsx';
-import type { MasterAtHand } from './master-stage.tsx';
+import type { MasterAtHand, MasterTab } from './master-at-hand.ts';
 import styles from './masters.module.css';
 import { RemoveMaster } from './remove-master.tsx';
 import { SharedPanel } from './shared-panel.tsx';
 import { ShotsPanel } from './shots-panel.tsx';
 
 /** What can be shown of a master beside it. */
-const tabNames = { facts: 'Facts', shots: 'Shots', keeps: 'Keeps', shared: 'Common area' } as const;
-export type MasterTab = keyof typeof tabNames;
+const tabNames: Record<MasterTab, string> = {
+  facts: 'Facts',
+  shots: 'Shots',
+  keeps: 'Keeps',
+  shared: 'Common area',
+};
 const tabs = Object.keys(tabNames) as MasterTab[];
 
 /** How many of a tab's things there are; nothing where they are not counted. */

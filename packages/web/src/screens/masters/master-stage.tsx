@@ -7,23 +7,10 @@ import { Transport } from '../../parts/transport.tsx';
 import { useDesk, useHeadPart, useSpanAtHead } from '../../play/use-desk.tsx';
 import { fitted } from '../framing/fitted.ts';
 import { KeepSurface } from './keep-surface.tsx';
-import type { MasterTab } from './master-side.tsx';
+import type { MasterAtHand } from './master-at-hand.ts';
 import styles from './masters.module.css';
 import { SharedOverlay } from './shared-overlay.tsx';
 import { sharedWindows } from './shared-panel.tsx';
-
-/** What is at hand of a master. */
-export interface MasterAtHand {
-  tab: MasterTab;
-  setTab: (tab: MasterTab) => void;
-  keepId: string | null;
-  setKeepId: (id: string | null) => void;
-  drawing: boolean;
-  setDrawing: (on: boolean) => void;
-  /** The versions whose windows are shown together. */
-  together: readonly Version[];
-  setTogether: (ids: string[]) => void;
-}
 
 /** The windows of versions over the picture, frame by frame. */
 function SharedWindows({ master, versions }: { master: Master; versions: readonly Version[] }) {

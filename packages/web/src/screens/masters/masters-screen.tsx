@@ -1,32 +1,14 @@
-import { useState } from 'react';
 import { useParams } from 'react-router';
-import type { Master, Version } from '@mivvy/api';
+import type { Master } from '@mivvy/api';
 import { DropArea } from '../../parts/bring-in.tsx';
 import { Empty } from '../../parts/notices.tsx';
 import { useThisProduction } from '../../parts/this-production.ts';
 import { MasterList } from './master-list.tsx';
-import { MasterSide, type MasterTab } from './master-side.tsx';
-import { MasterStage, type MasterAtHand } from './master-stage.tsx';
+import { useMasterAtHand } from './master-at-hand.ts';
+import { MasterSide } from './master-side.tsx';
+import { MasterStage } from './master-stage.tsx';
 import './masters.css';
 import styles from './masters.module.css';
-
-/** What is at hand of the chosen master. All its versions are shown together until some are put aside. */
-function useMasterAtHand(versions: readonly Version[]): MasterAtHand {
-  const [tab, setTab] = useState<MasterTab>('facts');
-  const [keepId, setKeepId] = useState<string | null>(null);
-  const [drawing, setDrawing] = useState(false);
-  const [asideIds, setAsideIds] = useState<readonly string[]>([]);
-  return {
-    tab,
-    setTab,
-    keepId,
-    setKeepId,
-    drawing,
-    setDrawing,
-    together: versions.filter((v) => !asideIds.includes(v.id)),
-    setTogether: (ids) => setAsideIds(versions.map((v) => v.id).filter((id) => !ids.includes(id))),
-  };
-}
 
 /** The chosen film, live, and what is known of it. */
 function ChosenMaster({ master }: { master: Master }) {

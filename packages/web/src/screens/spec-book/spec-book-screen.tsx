@@ -5,19 +5,9 @@ import { useDropzone } from 'react-dropzone';
 import { format } from 'date-fns';
 import {
   allPlacements,
-  aspectLabel,
-  bitrateLabel,
-  bytesLabel,
-  channelsLabel,
-  codecLabel,
-  decibelLabel,
-  durationLabel,
   insideMargins,
-  parseRate,
+  placementWords,
   problemLine,
-  rateLabel,
-  shapeWord,
-  sizeLabel,
   type Placement,
   type PlacedOutlet,
 } from '@mivvy/core';
@@ -28,124 +18,21 @@ import { Failed, Loading, ProblemNote } from '../../parts/notices.tsx';
 import { placementLine, ShapeMark } from '../../parts/places-dialog.tsx';
 import { TopBar } from '../../parts/top-bar.tsx';
 import './spec-book.css';
+import styles from './spec-book.module.css';
 
 const percent = (n: number) => `${Number((n * 100).toFixed(1))} %`;
 
-/** A placement read aloud: its numbers as sentences. */
+/** A placement read aloud: its rules as sentences. */
 function PlacementPage({ outlet, placement }: PlacedOutlet) {
-  const { frame, largerFrame, duration, frameRate, video, audio, safeMargin, blocked } = placement;
-  const ratesRead = (texts: string[]) =>
-    texts
-      .map((t) => {
-        const r = parseRate(t);
-        return r.ok ? rateLabel(r.value) : t;
-      })
-      .join(', ');
   return (
     <div className="page">
       <div>
-        <p className="quiet" style={{ marginBottom: 0 }}>
-          {outlet.name}
-        </p>
-        <h1 style={{ fontSize: 26, fontStretch: '108%', marginBottom: 14 }}>{placement.name}</h1>
-        <p>
-          {shapeWord(frame)[0]!.toUpperCase() + shapeWord(frame).slice(1)} {aspectLabel(frame)},{' '}
-          <b>{sizeLabel(frame)}</b>
-          {largerFrame && (
-            <>
-              , or <b>{sizeLabel(largerFrame)}</b> when the master has the pixels
-            </>
-          )}
-          , as {placement.container.toUpperCase()}.
-        </p>
-        <p>
-          {lengthSentence(duration)}{' '}
-          {frameRate?.allowed ? (
-            <>
-              Taken at <b>{ratesRead(frameRate.allowed)}</b>
-              {frameRate.max && (
-                <>
-                  , at most <b>{ratesRead([frameRate.max])}</b>
-                </>
-              )}{' '}
-              frames a second.
-            </>
-          ) : frameRate?.max ? (
-            <>
-              At most <b>{ratesRead([frameRate.max])}</b> frames a second.
-            </>
-          ) : (
-            'Any frame rate is taken.'
-          )}
-        </p>
-        <p>
-          <b>{codecLabel(video.codec)}</b>,{' '}
-          {video.rate.mode === 'two-pass' ? (
-            <>
-              two passes at <b>{bitrateLabel(video.rate.targetKbps)}</b>, never above{' '}
-              <b>{bitrateLabel(video.rate.maxKbps)}</b>
-            </>
-          ) : (
-            <>
-              quality {video.rate.crf}
-              {video.rate.maxKbps !== undefined && (
-                <>
-                  , never above <b>{bitrateLabel(video.rate.maxKbps)}</b>
-                </>
-              )}
-            </>
-          )}
-          {video.keyframeSeconds && `, a keyframe at least every ${video.keyframeSeconds} s`}.
-          {placement.maxBytes && (
-            <>
-              {' '}
-              The file is at most <b>{bytesLabel(placement.maxBytes)}</b>.
-            </>
-          )}
-        </p>
-        <p>
-          {audio ? (
-            <>
-              Sound in <b>{codecLabel(audio.codec)}</b>, {channelsLabel(audio.channels)}, {audio.kbps} kbit/s,{' '}
-              {audio.sampleRate / 1000} kHz
-              {audio.loudness ? (
-                <>
-                  , at <b>{decibelLabel(audio.loudness.integratedLufs, 0)} LUFS</b> with peaks to{' '}
-                  {decibelLabel(audio.loudness.truePeakDbtp)} dBTP
-                </>
-              ) : (
-                ''
-              )}
-              .
-            </>
-          ) : (
-            'Silent: any sound is left out.'
-          )}
-        </p>
-        {(safeMargin || blocked?.length) && (
-          <p>
-            {safeMargin && (
-              <>
-                Keep{' '}
-                {[
-                  ...new Set(
-                    Object.values({
-                      t: safeMargin.top,
-                      r: safeMargin.right,
-                      b: safeMargin.bottom,
-                      l: safeMargin.left,
-                    }),
-                  ),
-                ]
-                  .map(percent)
-                  .join(' / ')}{' '}
-                clear at the edges.{' '}
-              </>
-            )}
-            {blocked?.length ? <>Covered by {blocked.map((b) => `“${b.name}”`).join(' and ')}.</> : ''}
-          </p>
-        )}
-        <p className="quiet" style={{ borderTop: '1px solid var(--rule)', paddingTop: 12 }}>
+        <p className={`quiet ${styles.outlet}`}>{outlet.name}</p>
+        <h1 className={styles.name}>{placement.name}</h1>
+        {placementWords(placement).map((words) => (
+          <p key={words}>{boldNumbers(words)}</p>
+        ))}
+        <p className={`quiet ${styles.evidence}`}>
           {placement.verifiedOn
             ? `Checked on ${format(new Date(placement.verifiedOn), 'd MMMM yyyy')}.`
             : 'Not checked yet.'}{' '}
@@ -157,13 +44,11 @@ function PlacementPage({ outlet, placement }: PlacedOutlet) {
   );
 }
 
-function lengthSentence(duration: Placement['duration']): string {
-  const { minSeconds, maxSeconds } = duration ?? {};
-  if (minSeconds !== undefined && maxSeconds !== undefined)
-    return `From ${durationLabel(minSeconds)} to ${durationLabel(maxSeconds)}.`;
-  if (maxSeconds !== undefined) return `At most ${durationLabel(maxSeconds)}.`;
-  if (minSeconds !== undefined) return `At least ${durationLabel(minSeconds)}.`;
-  return 'Of any length.';
+/** Numbers with their units, plainest: they are what is compared with the source. */
+const numbers = /(−?\d+(?:[.,]\d+)?(?:\s?×\s?\d+)?(?:\s?(?:[MkG]?bit\/s|[MkG]B|LUFS|dBTP|kHz|%|s|min))?)/;
+
+function boldNumbers(words: string) {
+  return words.split(numbers).map((part, i) => (i % 2 ? <b key={i}>{part}</b> : part));
 }
 
 /** The frame with its margin and blocked areas, to scale. */

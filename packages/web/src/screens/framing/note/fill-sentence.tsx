@@ -2,8 +2,8 @@ import type { Fill, Move } from '@mivvy/core';
 import { Choice } from '../../../parts/choice.tsx';
 import { EditableNumber } from '../../../parts/editable.tsx';
 import { useFraming } from '../framing-session.tsx';
-import { moveAs, type ShotEditor } from '../shot-editor.ts';
-import { moveKinds } from './move-sentence.tsx';
+import { moveWords } from '../../../parts/move-words.ts';
+import { moveTo, type ShotEditor } from '../shot-editor.ts';
 
 /** The words of each way to fill the frame, and what it is when it is chosen anew. */
 const fillKinds: {
@@ -41,10 +41,10 @@ const fillOptions = (Object.keys(fillKinds) as Fill['kind'][]).map((value) => {
   const { name, more } = fillKinds[value];
   return { value, name, ...(more ? { more } : {}) };
 });
-const moveOptions = (Object.keys(moveKinds) as Move['kind'][]).map((value) => ({
+const moveOptions = (Object.keys(moveWords) as Move['kind'][]).map((value) => ({
   value,
-  name: moveKinds[value].words,
-  more: moveKinds[value].more,
+  name: moveWords[value].words,
+  more: moveWords[value].more,
 }));
 
 /** How the picture fills the frame, and how its window moves. */
@@ -109,12 +109,12 @@ export function FillSentence() {
           <Choice
             label="Movement"
             value={move.kind}
-            shown={moveKinds[move.kind].words}
+            shown={moveWords[move.kind].words}
             options={moveOptions}
             onChange={(kind) =>
               kind === 'follow'
                 ? following.run()
-                : edit((now) => now.withMove(panel, moveAs(kind, now, panel)))
+                : edit((now) => now.withMove(panel, moveTo(kind, now, panel)))
             }
           />
         </>

@@ -1,11 +1,8 @@
 import type { ReactNode } from 'react';
-import type { Move } from '@mivvy/core';
+import { withoutKey, type Move, type MoveOf } from '@mivvy/core';
 import { Choice } from '../../../parts/choice.tsx';
 import { EditableNumber } from '../../../parts/editable.tsx';
 import { useFraming, useShotEditor } from '../framing-session.tsx';
-import { withoutKey } from '../shot-editor.ts';
-
-type MoveOf<Kind extends Move['kind']> = Extract<Move, { kind: Kind }>;
 
 /** A place in the shot at the head, to go to; `offset` frames into it. */
 function GoTo({ offset, label, children }: { offset: number; label: string; children: ReactNode }) {
@@ -117,41 +114,12 @@ function PathSentence({ move }: { move: MoveOf<'path'> }) {
   );
 }
 
-/** The words of each kind of move, and the sentence in which its own numbers can be changed; null where it has none. */
-export const moveKinds: {
-  [Kind in Move['kind']]: {
-    /** In a sentence: the picture … */
-    words: string;
-    more: string;
-    /** In the shots row, in a word. */
-    short: string;
-    Sentence: ((props: { move: MoveOf<Kind> }) => ReactNode) | null;
-  };
-} = {
-  hold: {
-    words: 'holds still',
-    more: 'one window for the whole shot',
-    short: 'hold',
-    Sentence: null,
-  },
-  glide: {
-    words: 'glides',
-    more: 'once, from one window to another',
-    short: 'glide',
-    Sentence: GlideSentence,
-  },
-  path: {
-    words: 'passes through keyframes',
-    more: 'as many as are set',
-    short: 'moves',
-    Sentence: PathSentence,
-  },
-  follow: {
-    words: 'follows',
-    more: 'a subject, on a way that is worked out',
-    short: 'follows',
-    Sentence: null,
-  },
+/** The sentence in which a kind's own numbers can be changed; null where it has none. */
+const sentences: { [Kind in Move['kind']]: ((props: { move: MoveOf<Kind> }) => ReactNode) | null } = {
+  hold: null,
+  glide: GlideSentence,
+  path: PathSentence,
+  follow: null,
 };
 
 /** How the window at hand moves, with the times and keyframes that can be changed. */
@@ -159,6 +127,6 @@ export function MoveSentence() {
   const { panel, clip } = useFraming();
   const move = panel === 'lower' && clip.fill.kind === 'stacked' ? clip.fill.lower : clip.move;
   // The table's own type says that a kind's sentence takes a move of that kind.
-  const Sentence = moveKinds[move.kind].Sentence as ((props: { move: Move }) => ReactNode) | null;
+  const Sentence = sentences[move.kind] as ((props: { move: Move }) => ReactNode) | null;
   return Sentence && <Sentence move={move} />;
 }

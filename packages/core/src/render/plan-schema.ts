@@ -1,0 +1,84 @@
+import { z } from 'zod';
+import { keptSchema, paceSchema } from '../edits/cut.ts';
+import { framingSchema } from '../framing/framing.ts';
+import { sizeSchema } from '../picture/geometry.ts';
+import type { DeliveredRate } from '../time/delivered-rate.ts';
+import { rateSchema } from '../time/rate.ts';
+import type { RateBudget } from './budget.ts';
+
+/**
+ * What every frame of a delivered file is made of: plain data, complete and deterministic. The same master bytes with
+ * the same plan give the same film, and equal plans have equal fingerprints.
+ */
+export const renderPlanSchema = z.object({
+  format: z.literal('mivvy-render-plan'),
+  version: z.literal(1),
+  master: z.object({
+    /** Of the master file's bytes, lower-case hexadecimal. */
+    sha256: z.string().regex(/^[0-9a-f]{64}$/),
+    displayed: sizeSchema,
+    rate: rateSchema,
+    frames: z.number().int().positive(),
+    videoStream: z.number().int().nonnegative(),
+    /** Where the first picture stands in the sound; below zero where the sound starts later. */
+    videoStartSeconds: z.number(),
+    squarePixels: z.boolean(),
+    rateVaries: z.boolean(),
+    interlaced: z.boolean(),
+    /** Its frames are counted from its first picture: it is never entered in the middle. Missing: it may be. */
+    countedFromStart: z.literal(true).optional(),
+    hdr: z.enum(['none', 'pq', 'hlg']),
+    /** Colour matrix the picture is read with: as tagged, else by size (common practice). */
+    matrix: z.enum(['bt709', 'bt601', 'bt2020']),
+    range: z.enum(['tv', 'pc']),
+  }),
+  frame: sizeSchema,
+  rate: rateSchema,
+  /** Length of the delivered file in frames at `rate`. */
+  frames: z.number().int().positive(),
+  step: z.discriminatedUnion('kind', [
+    z.object({ kind: z.literal('every'), n: z.number().int().positive() }),
+    z.object({ kind: z.literal('nearest') }),
+  ]),
+  /** The master frames that are delivered: kept spans in the order in which they play. */
+  kept: keptSchema,
+  /** Playback speed with the pitch kept. */
+  pace: paceSchema,
+  /** What is shown of each of them: settled and tidied, so that equal pictures make equal plans. */
+  framing: framingSchema,
+  video: z.object({
+    codec: z.enum(['h264', 'hevc', 'vp9', 'av1']),
+    rate: z.discriminatedUnion('mode', [
+      z.object({ mode: z.literal('two-pass'), targetKbps: z.number(), maxKbps: z.number() }),
+      z.object({ mode: z.literal('quality'), crf: z.number(), maxKbps: z.number().optional() }),
+    ]),
+    /** Frames between keyframes at most. */
+    keyframeFrames: z.number().int().positive(),
+    /** H.264 only. */
+    level: z.string().nullable(),
+  }),
+  audio: z
+    .object({
+      stream: z.number().int().nonnegative(),
+      codec: z.enum(['aac', 'opus']),
+      kbps: z.number(),
+      sampleRate: z.number().int(),
+      channels: z.number().int(),
+      loudness: z.object({ integratedLufs: z.number(), truePeakDbtp: z.number() }).nullable(),
+      /** Length of the fade across each join of the cut, milliseconds. */
+      joinMs: z.number().min(0).max(500),
+    })
+    .nullable(),
+  container: z.enum(['mp4', 'mov', 'webm']),
+  maxBytes: z.number().int().positive().nullable(),
+});
+export type RenderPlan = z.infer<typeof renderPlanSchema>;
+
+/** A plan with what was decided on the way and is worth saying. */
+export interface PlannedVersion {
+  plan: RenderPlan;
+  delivered: DeliveredRate;
+  budget: RateBudget;
+  /** The placement wants sound and the master has none. */
+  soundMissing: boolean;
+}

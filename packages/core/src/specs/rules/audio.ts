@@ -1,0 +1,116 @@
+import { z } from 'zod';
+import { checkLine, type CheckLine } from '../../checks/check-line.ts';
+import type { MadeFrom, MeasuredFile } from '../../checks/measured-file.ts';
+import { trouble } from '../../checks/trouble-kinds.ts';
+import { channelsLabel, codecLabel, decibelLabel } from '../../masters/facts.ts';
+import type { RenderPlan } from '../../render/plan-schema.ts';
+import { planSeconds } from '../../render/read-plan.ts';
+import { closed } from '../closed.ts';
+import type { PlacementRule } from './rule.ts';
+
+const loudness = closed({
+  integratedLufs: z.number().min(-40).max(-5),
+  truePeakDbtp: z.number().min(-20).max(0),
+});
+
+const audio = closed({
+  codec: z.enum(['aac', 'opus']),
+  kbps: z.number().min(16).max(1024),
+  sampleRate: z.union([z.literal(44100), z.literal(48000), z.literal(96000)]),
+  channels: z.union([z.literal(1), z.literal(2)]),
+  loudness: loudness.optional(),
+});
+
+/** How far integrated loudness may lie from its target, LU (common practice). */
+export const loudnessToleranceLu = 1;
+/** How far the sound's length may lie from the picture's, seconds: coders pad the last of their blocks (common practice). */
+const soundLengthTolerance = 0.1;
+/** A peak is shown to a tenth of a decibel; half of that is within what is shown. */
+const peakTolerance = 0.05;
+
+type PlannedSound = NonNullable<RenderPlan['audio']>;
+type MeasuredSound = NonNullable<MeasuredFile['audio']>;
+
+function formatLine(plan: PlannedSound, a: MeasuredSound): CheckLine {
+  const format = (s: { codec: string; channels: number; sampleRate: number }) =>
+    `${codecLabel(s.codec)}, ${channelsLabel(s.channels)}, ${s.sampleRate / 1000} kHz`;
+  return checkLine(
+    'sound',
+    format(plan),
+    format(a),
+    a.codec === plan.codec && a.channels === plan.channels && a.sampleRate === plan.sampleRate,
+  );
+}
+
+function lengthLine(seconds: number, a: MeasuredSound): CheckLine {
+  return checkLine(
+    'sound-length',
+    `${seconds.toFixed(2)} ± ${soundLengthTolerance} s`,
+    `${a.seconds.toFixed(2)} s`,
+    Math.abs(a.seconds - seconds) <= soundLengthTolerance + 1e-6,
+  );
+}
+
+/** A silent master makes a silent file; one in which something is heard does not. */
+function heardLine(source: MadeFrom, a: MeasuredSound): CheckLine {
+  const silent = a.loudness.integratedLufs === null;
+  return checkLine(
+    'sound-heard',
+    source.heard ? 'yes, as in the master' : 'silence, as in the master',
+    silent ? 'silence' : 'yes',
+    !source.heard || !silent,
+  );
+}
+
+/** Silence has no loudness: there is nothing to normalise, and nothing wrong with that where the master is silent too. */
+function loudnessLines(wanted: NonNullable<PlannedSound['loudness']>, a: MeasuredSound): CheckLine[] {
+  const { integratedLufs, truePeakDbtp } = a.loudness;
+  const peak = truePeakDbtp !== null ? `${decibelLabel(truePeakDbtp)} dBTP` : null;
+  return [
+    checkLine(
+      'loudness',
+      `${decibelLabel(wanted.integratedLufs)} ± ${loudnessToleranceLu} LUFS`,
+      integratedLufs === null ? 'silence' : `${decibelLabel(integratedLufs)} LUFS`,
+      integratedLufs === null || Math.abs(integratedLufs - wanted.integratedLufs) <= loudnessToleranceLu,
+    ),
+    checkLine(
+      'true-peak',
+      `≤ ${decibelLabel(wanted.truePeakDbtp)} dBTP`,
+      peak ?? (integratedLufs === null ? 'silence' : 'not known'),
+      truePeakDbtp === null ? integratedLufs === null : truePeakDbtp <= wanted.truePeakDbtp + peakTolerance,
+    ),
+  ];
+}
+
+/** How the sound is coded, and how loud it is; null for silent files. */
+export const audioRule = {
+  fields: { audio: audio.nullable() },
+  words({ audio: sound }) {
+    if (!sound) return ['Silent: any sound is left out.'];
+    const loud = sound.loudness
+      ? `, at ${decibelLabel(sound.loudness.integratedLufs, 0)} LUFS with peaks to ${decibelLabel(sound.loudness.truePeakDbtp)} dBTP`
+      : '';
+    return [
+      `Sound in ${codecLabel(sound.codec)}, ${channelsLabel(sound.channels)}, ${sound.kbps} kbit/s, ${sound.sampleRate / 1000} kHz${loud}.`,
+    ];
+  },
+  troubles: ({ soundMissing }, _placement, source) =>
+    soundMissing ? [trouble('no-sound', source, 'The master has no sound, so this file has none.')] : [],
+  lines(plan, { audio: a }, source) {
+    if (plan.audio === null)
+      return [checkLine('sound', 'none', a ? codecLabel(a.codec) : 'none', a === null)];
+    if (!a) return [checkLine('sound', codecLabel(plan.audio.codec), 'none', false)];
+    return [
+      formatLine(plan.audio, a),
+      lengthLine(planSeconds(plan), a),
+      ...(source ? [heardLine(source, a)] : []),
+      ...(plan.audio.loudness ? loudnessLines(plan.audio.loudness, a) : []),
+    ];
+  },
+  contradictions({ container, audio: sound }) {
+    const held = container === 'webm' ? 'opus' : 'aac';
+    return sound && sound.codec !== held
+      ? [{ path: ['audio', 'codec'], message: `${container} files need ${held} sound` }]
+      : [];
+  },
+} satisfies PlacementRule<{ container: string; audio: z.infer<typeof audio> | null }>;

@@ -1,0 +1,29 @@
+import type { Placement } from '../schema.ts';
+import { audioRule } from './audio.ts';
+import { clearAreaRule } from './clear-area.ts';
+import { containerRule } from './container.ts';
+import { durationRule } from './duration.ts';
+import { captionsRule, fileNamesRule } from './extras.ts';
+import { fileSizeRule } from './file-size.ts';
+import { frameRateRule } from './frame-rate.ts';
+import { frameRule } from './frame.ts';
+import type { PlacementRule } from './rule.ts';
+import { videoRule } from './video.ts';
+
+/** Every rule that a placement can have, in the order in which they are read and in which a file is checked. */
+export const placementRules: readonly PlacementRule<Placement>[] = [
+  frameRule,
+  durationRule,
+  frameRateRule,
+  videoRule,
+  fileSizeRule,
+  containerRule,
+  audioRule,
+  clearAreaRule,
+  captionsRule,
+  fileNamesRule,
+];
+
+/** A placement read aloud: its rules as sentences, one paragraph a rule. */
+export const placementWords = (placement: Placement): string[] =>
+  placementRules.map((rule) => rule.words(placement).join(' ')).filter(Boolean);

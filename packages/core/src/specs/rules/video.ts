@@ -1,0 +1,121 @@
+import { z } from 'zod';
+import { checkLine, type CheckLine } from '../../checks/check-line.ts';
+import { bitrateLabel } from '../../checks/labels.ts';
+import type { MeasuredFile } from '../../checks/measured-file.ts';
+import { trouble } from '../../checks/trouble-kinds.ts';
+import { codecLabel, sizeLabel } from '../../masters/facts.ts';
+import { lowestH264Level } from '../../render/levels.ts';
+import type { RenderPlan } from '../../render/plan-schema.ts';
+import { rateLabel } from '../../time/rate.ts';
+import { closed } from '../closed.ts';
+import { videoCodecSchema, videoRateSchema, type VideoCodec, type VideoRate } from '../video-rate.ts';
+import type { PlacementRule } from './rule.ts';
+
+const video = closed({
+  codec: videoCodecSchema,
+  rate: videoRateSchema,
+  keyframeSeconds: z.number().positive().max(60).optional(),
+});
+
+/** How far a two-pass average may exceed its target: short films leave the encoder little room (common practice). */
+const averageTolerance = 1.1;
+/** How far a ceiling may be exceeded: what is measured a second at a time falls between the encoder's own spans. */
+const ceilingTolerance = 1.01;
+
+/** What each container does not hold. */
+const notHeld: Record<string, readonly VideoCodec[]> = { webm: ['h264', 'hevc'], mov: ['vp9', 'av1'] };
+const instead: Record<string, string> = { webm: 'vp9 or av1', mov: 'h264 or hevc' };
+
+function profileLines(plan: RenderPlan, v: MeasuredFile['video']): CheckLine[] {
+  if (plan.video.codec !== 'h264') return [];
+  const { level } = plan.video;
+  return [
+    checkLine('profile', 'High', v.profile ?? 'none', v.profile === 'High'),
+    checkLine(
+      'level',
+      level ?? 'as its encoder states',
+      v.level ?? 'none',
+      level === null || v.level === level,
+    ),
+  ];
+}
+
+function colourLine(v: MeasuredFile['video']): CheckLine {
+  const tags = [v.primaries, v.transfer, v.matrix];
+  const tagged = tags.every((tag) => tag === 'bt709');
+  const eightBit = v.pixelFormat === 'yuv420p';
+  const colours = tagged ? 'BT.709' : tags.map((tag) => tag ?? 'untagged').join(' ');
+  return checkLine(
+    'colour',
+    'BT.709, 8 bit, 4:2:0',
+    `${colours}, ${eightBit ? '8 bit, 4:2:0' : v.pixelFormat}`,
+    tagged && eightBit,
+  );
+}
+
+function bitrateLines({ rate }: RenderPlan['video'], v: MeasuredFile['video']): CheckLine[] {
+  const average = bitrateLabel(v.averageKbps);
+  const lines = [
+    rate.mode === 'two-pass'
+      ? checkLine(
+          'bitrate-average',
+          `≤ ${bitrateLabel(rate.targetKbps)}`,
+          average,
+          v.averageKbps <= rate.targetKbps * averageTolerance,
+        )
+      : checkLine('bitrate-average', `as quality ${rate.crf} needs`, average, true),
+  ];
+  if (rate.maxKbps !== undefined)
+    lines.push(
+      checkLine(
+        'bitrate-ceiling',
+        `≤ ${bitrateLabel(rate.maxKbps)}`,
+        bitrateLabel(v.peakKbps),
+        v.peakKbps <= rate.maxKbps * ceilingTolerance,
+      ),
+    );
+  return lines;
+}
+
+/** How the picture is coded. */
+export const videoRule = {
+  fields: { video },
+  words({ video: { codec, rate, keyframeSeconds } }) {
+    const ceiling = rate.maxKbps === undefined ? '' : `, never above ${bitrateLabel(rate.maxKbps)}`;
+    const how =
+      rate.mode === 'two-pass' ? `two passes at ${bitrateLabel(rate.targetKbps)}` : `quality ${rate.crf}`;
+    const keyframes = keyframeSeconds ? `, a keyframe at least every ${keyframeSeconds} s` : '';
+    return [`${codecLabel(codec)}, ${how}${ceiling}${keyframes}.`];
+  },
+  troubles({ plan }, _placement, source) {
+    const { codec, rate } = plan.video;
+    if (codec !== 'h264' || lowestH264Level(plan.frame, plan.rate, rate.maxKbps ?? 0) !== undefined)
+      return [];
+    const sentence = `${sizeLabel(plan.frame)} at ${rateLabel(plan.rate)} is beyond every H.264 level.`;
+    return [trouble('no-level', source, sentence)];
+  },
+  lines: (plan, { video: v }) => [
+    checkLine('codec', codecLabel(plan.video.codec), codecLabel(v.codec), v.codec === plan.video.codec),
+    ...profileLines(plan, v),
+    colourLine(v),
+    checkLine(
+      'keyframes',
+      `at least every ${plan.video.keyframeFrames} frames`,
+      `every ${v.longestKeyframeGap} at most`,
+      v.longestKeyframeGap <= plan.video.keyframeFrames,
+    ),
+    ...bitrateLines(plan.video, v),
+  ],
+  contradictions: ({ container, video: { codec } }) =>
+    notHeld[container]?.includes(codec)
+      ? [
+          {
+            path: ['video', 'codec'],
+            message: `${container} files do not hold ${codec}; use ${instead[container]}, or another container`,
+          },
+        ]
+      : [],
+} satisfies PlacementRule<{
+  container: string;
+  video: { codec: VideoCodec; rate: VideoRate; keyframeSeconds?: number | undefined };
+}>;
