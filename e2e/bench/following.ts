@@ -49,7 +49,7 @@ export function followingTable(say: (line: string) => void): void {
   for (let i = 0; i < followedCount; i++) {
     const shot = followedShot(i);
     const look = lookAtFollowed(shot);
-    for (const { name, frame } of followedFrames) {
+    for (const { name, frameSize: frame } of followedFrames) {
       const ways = {
         Mivvy: leftsOf(chooseFollowed(look, frame), shot.frames, frame),
         'Mivvy, lively': leftsOf(chooseFollowed(look, frame, 1), shot.frames, frame),
@@ -177,12 +177,12 @@ export function solvingSpeed(say: (line: string) => void): void {
         shots,
         frames,
         rate: { num: 25, den: 1 },
-        master: { width: 1920, height: 1080 },
+        masterSize: { width: 1920, height: 1080 },
         keeps: [],
         looks,
         drawn: [],
         rules: {
-          frame: { width, height },
+          frameSize: { width, height },
           blocked: [{ name: 'b', x: 0.86, y: 0.45, width: 0.14, height: 0.38 }],
           margins: null,
         },
@@ -217,8 +217,8 @@ export function solvingSpeed(say: (line: string) => void): void {
       span: { from: 0, to: frames },
       look: { tracks: [whole], everythingMoves: false },
       keeps: [],
-      master: { width: 1920, height: 1080 },
-      rules: { frame: { width, height }, blocked: [], margins: null },
+      masterSize: { width: 1920, height: 1080 },
+      rules: { frameSize: { width, height }, blocked: [], margins: null },
       framesPerSecond: 25,
       lively: usualLively,
     });

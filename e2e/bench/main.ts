@@ -22,6 +22,7 @@ import { countFrames, deliver, findShots, probeMaster } from '../../packages/med
 import { containerArgs, pictureArgs } from '../../packages/media/src/render/encoders.ts';
 import { stillFilters } from '../../packages/media/src/render/filters.ts';
 import { cutsSpeed } from './cuts.ts';
+import { dataFlow } from './data-flow.ts';
 import { followingTable, lookingSpeed, solvingSpeed } from './following.ts';
 
 const root = fileURLToPath(new URL('../..', import.meta.url));
@@ -273,7 +274,7 @@ function troublesSpeed(everyNth: number): void {
     shapes.map(
       ([width, height]) =>
         hiddenKeeps(framing, keeps, { from: 0, to: frames }, master, {
-          frame: { width, height },
+          frameSize: { width, height },
           blocked: [{ name: 'b', x: 0.86, y: 0.45, width: 0.14, height: 0.38 }],
           margins: { top: 0.05, right: 0.05, bottom: 0.05, left: 0.05 },
         }).length,
@@ -548,6 +549,7 @@ try {
 }
 
 async function others(): Promise<void> {
+  if (values.only === 'data') return dataFlow(root, dir, say);
   const source = await film(3);
   if (!values.only || values.only === 'export') await exportRatio(source);
   if (!values.only || values.only === 'moving') await movingRatio(source);
@@ -556,6 +558,7 @@ async function others(): Promise<void> {
   if (!values.only || values.only === 'cuts')
     await cutsSpeed(dir, await longFilm(await film(3, '-g', '50')), tall, say);
   if (!values.only || values.only === 'interface') await interfaceTimes(await longFilm(source));
+  if (!values.only || values.only === 'data') await dataFlow(root, dir, say);
   if (!values.only || values.only === 'memory') {
     const easy = await film(0);
     await exportMemory(easy, await longFilm(easy));

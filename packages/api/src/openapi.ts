@@ -1,5 +1,5 @@
 import { OpenApiGeneratorV31, OpenAPIRegistry } from '@asteasolutions/zod-to-openapi';
-import { z } from 'zod';
+import * as z from 'zod';
 import { checkReportSchema } from '@mivvy/core';
 import * as s from './schemas.ts';
 

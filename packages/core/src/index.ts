@@ -1,66 +1,235 @@
-export * from './problem.ts';
-export * from './words.ts';
-export * from './canonical.ts';
-export * from './picture/geometry.ts';
-export * from './picture/fit.ts';
-export * from './picture/safe.ts';
-export * from './time/rate.ts';
-export * from './time/span.ts';
-export * from './time/timecode.ts';
-export * from './time/delivered-rate.ts';
-export * from './specs/schema.ts';
+export { ok, fail, faultLine, problemLine, type Problem, type Result } from './problem.ts';
+export { listWords } from './words.ts';
+export {
+  sizeSchema,
+  clamp,
+  aspectLabel,
+  shapeWord,
+  type Size,
+  type MasterRect,
+  type FrameFraction,
+} from './picture/geometry.ts';
+export { largestWindowSize, frameForMaster, enlargement } from './picture/fit.ts';
+export { publishedMargins, insideMargins } from './picture/safe.ts';
+export {
+  rateSchema,
+  rate,
+  fps,
+  parseRate,
+  rateText,
+  rateLabel,
+  nearestKnownRate,
+  frameToSeconds,
+  nearestFrame,
+  framesWithin,
+  type Rate,
+} from './time/rate.ts';
+export { frameSpanSchema, spanLength, type FrameSpan } from './time/span.ts';
+export { frameToTimecode, parseTimecode, durationLabel } from './time/timecode.ts';
+export {
+  placementSchema,
+  outletSchema,
+  specBookJsonSchema,
+  type Placement,
+  type Outlet,
+} from './specs/schema.ts';
 export type { VideoCodec, VideoRate } from './specs/video-rate.ts';
 export { placementWords } from './specs/rules/rules.ts';
 export { loudnessToleranceLu } from './specs/rules/audio.ts';
-export * from './specs/book.ts';
-export * from './masters/facts.ts';
-export * from './shots/shots.ts';
-export * from './shots/thumb.ts';
-export * from './shots/find.ts';
-export * from './shots/looks.ts';
-export * from './subjects/picture.ts';
-export * from './subjects/tracks.ts';
-export * from './subjects/look.ts';
-export * from './framing/pose.ts';
-export * from './framing/spline.ts';
-export * from './framing/solve-path.ts';
-export * from './framing/lively.ts';
+export { readSpecBook, allPlacements, findPlacement, rateRule, type PlacedOutlet } from './specs/book.ts';
+export {
+  masterFactsSchema,
+  masterSeconds,
+  pictureStart,
+  pictureStartInSound,
+  codecLabel,
+  sizeLabel,
+  channelsLabel,
+  decibelLabel,
+  masterSummary,
+  masterNotes,
+  scrubsSlowly,
+  browserPlays,
+  type Loudness,
+  type MasterFacts,
+} from './masters/facts.ts';
+export {
+  mostShots,
+  shotsSchema,
+  oneShot,
+  shotSpans,
+  shotIndexAt,
+  addShotBoundary,
+  moveShotBoundary,
+  removeShotBoundary,
+  withSetup,
+  freeSetup,
+  shotsFromCuts,
+  type Shot,
+} from './shots/shots.ts';
+export { thumbWidth, thumbHeight, thumbBytes, plainDifference, type Thumb } from './shots/thumb.ts';
+export { ShotFinder } from './shots/find.ts';
+export { groupSetups, shotsOfJoins, matchShots, looksEvery, type Thumbnails } from './shots/looks.ts';
+export { lookSize, looksAtEvery, type LookPicture, type LookBox } from './subjects/picture.ts';
+export { subjectKinds, type Sight } from './subjects/tracks.ts';
+export {
+  placeSchema,
+  trackSchema,
+  shotLookSchema,
+  lookAtShot,
+  followDrawn,
+  placeAt,
+  stitchLooks,
+  detectorNoteSchema,
+  subjectScanSchema,
+  overlayName,
+  type Place,
+  type Track,
+  type ShotLook,
+  type DetectorNote,
+  type SubjectScan,
+} from './subjects/look.ts';
+export {
+  maxZoom,
+  centredPose,
+  windowOf,
+  poseAt,
+  clampPose,
+  zoomAbout,
+  snapPose,
+  type Pose,
+} from './framing/pose.ts';
+export { usualLively, livelyWords } from './framing/lively.ts';
 export { moveSchema, type Move, type MoveOf } from './framing/moves/kinds.ts';
 export { withPoint, type FollowMove, type SetPoint, type SetSpan } from './framing/moves/follow.ts';
 export { withoutKey } from './framing/moves/path.ts';
 export type { PathKey } from './framing/moves/kind.ts';
-export * from './framing/move.ts';
-export * from './framing/framing.ts';
-export * from './framing/follow.ts';
-export * from './framing/judge.ts';
-export * from './framing/follow-film.ts';
-export * from './framing/shots-of.ts';
-export * from './framing/common-area.ts';
-export * from './framing/carry.ts';
-export * from './framing/guides.ts';
-export * from './framing/plan-file.ts';
-export * from './edits/cut.ts';
-export * from './edits/advice.ts';
-export * from './render/levels.ts';
-export * from './render/budget.ts';
-export * from './render/resample.ts';
-export * from './render/plan-schema.ts';
-export * from './render/read-plan.ts';
-export * from './render/plan.ts';
-export * from './render/planned.ts';
-export * from './edits/time-left.ts';
-export * from './checks/keeps.ts';
-export * from './checks/visibility.ts';
-export * from './checks/mend.ts';
-export * from './checks/labels.ts';
-export * from './checks/trouble-kinds.ts';
-export * from './checks/troubles.ts';
-export * from './checks/check-line.ts';
-export * from './checks/measured-file.ts';
-export * from './checks/bitrate.ts';
-export * from './checks/report.ts';
-export * from './interchange/cut-points.ts';
-export * from './interchange/cuts.ts';
-export * from './interchange/cut-files.ts';
-export * from './delivery/naming.ts';
-export * from './delivery/standing.ts';
+export { poseOfMove, editFrame, setFrames, withPoseAt, moveAs } from './framing/move.ts';
+export {
+  filled,
+  framingSchema,
+  heldFraming,
+  stretchAt,
+  softReduction,
+  upperHeight,
+  frameOfPanel,
+  layoutAt,
+  windowAt,
+  type Fill,
+  type Framing,
+  type Layout,
+} from './framing/framing.ts';
+export { chooseWindow } from './framing/follow.ts';
+export { judgeFollowing, worthALook, type Judgement } from './framing/judge.ts';
+export {
+  subjectsIn,
+  followUnit,
+  followFilm,
+  followedWords,
+  judgeFilm,
+  worthLooks,
+  withUnitMarks,
+  putBack,
+  type FollowFilm,
+  type JudgedUnit,
+} from './framing/follow-film.ts';
+export {
+  unitsOf,
+  unitAt,
+  clipOf,
+  replaceFramingIn,
+  sharedSetup,
+  setShotFraming,
+  shareWithSetup,
+  frameAlone,
+  moveChange,
+  type Unit,
+  type Clip,
+} from './framing/shots-of.ts';
+export { commonArea } from './framing/common-area.ts';
+export {
+  carryFraming,
+  carryKeeps,
+  carryKept,
+  matchByTime,
+  type CarryFilm,
+  type ShotMatch,
+} from './framing/carry.ts';
+export { guidePatterns, guideWeight, guideSvg, guideTable, type Guide } from './framing/guides.ts';
+export {
+  writeVersionPlan,
+  readVersionPlan,
+  planForMaster,
+  versionPlanJsonSchema,
+} from './framing/plan-file.ts';
+export {
+  paceSchema,
+  asEdited,
+  usualCeiling,
+  pace,
+  paceValue,
+  parsePace,
+  usualJoinMs,
+  keptSchema,
+  keptLength,
+  keptFrameAt,
+  playsAt,
+  joinKept,
+  checkKept,
+  dropFrames,
+  keepFrames,
+  keepWithin,
+  keepsAny,
+  keepOrDrop,
+  splitKept,
+  moveKept,
+  trimKept,
+  rollJoin,
+  playedSchema,
+  playedWithin,
+  paceForRate,
+  justFits,
+  type Pace,
+  type Played,
+} from './edits/cut.ts';
+export { adviceFor, leastAdvice, takeAdvice, type AdviceReason, type Advice } from './edits/advice.ts';
+export { resamplePlan } from './render/resample.ts';
+export { renderPlanSchema, type RenderPlan, type PlannedVersion } from './render/plan-schema.ts';
+export { keptIndexAt, masterFrameAt, planLayout, stillWindow, planSeconds } from './render/read-plan.ts';
+export { planMaster, makePlan, rendererRevision, planFingerprint, type PlanInput } from './render/plan.ts';
+export { planVersion, type VersionAsPlanned } from './render/planned.ts';
+export { timeLeft, timeLeftWords, timeLeftFigures, type TimeLeft } from './edits/time-left.ts';
+export {
+  keepSchema,
+  keepsSchema,
+  keepAt,
+  withKeepAt,
+  clampFraction,
+  keepsWithin,
+  type MasterFraction,
+  type Keep,
+  type KeepKind,
+} from './checks/keeps.ts';
+export { hiddenKeeps } from './checks/visibility.ts';
+export { suggestMend } from './checks/mend.ts';
+export { bytesLabel, bitrateLabel } from './checks/labels.ts';
+export { troubleKind, refusal, isPlaced, type Trouble } from './checks/trouble-kinds.ts';
+export {
+  marginChoiceSchema,
+  marginsFor,
+  frameRules,
+  troublesOf,
+  acceptanceSchema,
+  troubleMark,
+  partAccepted,
+  type MarginChoice,
+  type Acceptance,
+} from './checks/troubles.ts';
+export { checkLineSchema, lineIdOf, type CheckLine } from './checks/check-line.ts';
+export type { MeasuredFile } from './checks/measured-file.ts';
+export { averageKbps, kbpsBySecond, peakKbps, type CodedPicture } from './checks/bitrate.ts';
+export { checkReportSchema, checkFile, type CheckReport } from './checks/report.ts';
+export { readCutList } from './interchange/cuts.ts';
+export { writeEdl, writeOtio, readCutFile } from './interchange/cut-files.ts';
+export { slug, deliverableName, nameKey, freeName, versionTag } from './delivery/naming.ts';
+export { standingOf, behindReasons, type Standing } from './delivery/standing.ts';

@@ -2,7 +2,7 @@ import { readFile } from 'node:fs/promises';
 import { basename } from 'node:path';
 import { setTimeout } from 'node:timers/promises';
 import { fileURLToPath } from 'node:url';
-import { z } from 'zod';
+import * as z from 'zod';
 import {
   followAnswerSchema,
   inboxFileSchema,
@@ -113,8 +113,8 @@ async function fill(): Promise<void> {
       const framing = filmFraming(version.placementId, {
         shots: master.shots,
         frames: film.facts.video.frames,
-        master: displayed,
-        frame: version.placement!.frame,
+        masterSize: displayed,
+        frameSize: version.placement!.frame,
       });
       await ask(versionSchema, `/versions/${version.id}`, 'PATCH', { revision: version.revision, framing });
     }

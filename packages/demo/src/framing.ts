@@ -45,8 +45,8 @@ export const filmKeeps: readonly Keep[] = [
 interface Film {
   shots: readonly Shot[];
   frames: number;
-  master: Size;
-  frame: Size;
+  masterSize: Size;
+  frameSize: Size;
 }
 
 const hold = (x: number, y = 0.5, zoom = 1): Move => ({ kind: 'hold', pose: { x, y, zoom } });

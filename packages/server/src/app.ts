@@ -5,7 +5,7 @@ import express, { type Express } from 'express';
 import helmet from 'helmet';
 import { pinoHttp } from 'pino-http';
 import { locateTools } from '@mivvy/media';
-import { openApiDocument } from '@mivvy/api';
+import { openApiDocument } from '@mivvy/api/openapi';
 import { isDiskFull } from './disk/full.ts';
 import { guardOrigin } from './http/guard.ts';
 import { answerProblems } from './http/problems.ts';
@@ -15,8 +15,9 @@ import type { Workspace } from './workspace.ts';
 
 export const release = '0.1.0';
 
-/** The built interface; absent while it is being developed, when Vite serves it. */
-const interfaceDir = fileURLToPath(new URL('../../web/dist', import.meta.url));
+/** The built interface; absent while it is being developed, when Vite serves it. Measuring uses a build of its own. */
+const interfaceDir =
+  process.env.MIVVY_INTERFACE ?? fileURLToPath(new URL('../../web/dist', import.meta.url));
 
 /** The whole HTTP side: API, event stream, uploads, and the built interface. */
 export function createApp(ws: Workspace): Express {

@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { join } from 'node:path';
 import { execa } from 'execa';
-import { z } from 'zod';
+import * as z from 'zod';
 import { checkReportSchema } from '@mivvy/core';
 import {
   filmActivitySchema,

@@ -2,7 +2,7 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { readdir } from 'node:fs/promises';
 import { join } from 'node:path';
 import { execa } from 'execa';
-import { z } from 'zod';
+import * as z from 'zod';
 import { heldFraming, layoutAt, readVersionPlan, type Framing } from '@mivvy/core';
 import {
   carryAnswerSchema,

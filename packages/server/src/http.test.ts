@@ -2,7 +2,7 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { readdir, utimes, writeFile } from 'node:fs/promises';
 import { request } from 'node:http';
 import { join } from 'node:path';
-import { z } from 'zod';
+import * as z from 'zod';
 import { heldFraming } from '@mivvy/core';
 import { masterSchema, problemSchema, productionSchema, versionSchema, type Master } from '@mivvy/api';
 import { sweepUploads } from './files/put-right.ts';

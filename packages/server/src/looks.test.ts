@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { stat } from 'node:fs/promises';
 import { join } from 'node:path';
-import { z } from 'zod';
+import * as z from 'zod';
 import { poseOfMove, shotsSchema, stretchAt, usualLively } from '@mivvy/core';
 import {
   drawnSchema,

@@ -3,7 +3,7 @@ import { delimiter, join, resolve } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import getPort from 'get-port';
 import { pino } from 'pino';
-import { z } from 'zod';
+import * as z from 'zod';
 import { locateTools } from '@mivvy/media';
 import { createApp } from './app.ts';
 import { openWorkspace } from './open.ts';

@@ -1,7 +1,7 @@
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { sql } from 'drizzle-orm';
-import { z } from 'zod';
+import * as z from 'zod';
 import {
   inboxFileSchema,
   masterSchema,

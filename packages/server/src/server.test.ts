@@ -3,14 +3,13 @@ import { createHash } from 'node:crypto';
 import { mkdir, readdir, readFile, stat, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { eq } from 'drizzle-orm';
-import { z } from 'zod';
+import * as z from 'zod';
 import { heldFraming } from '@mivvy/core';
 import {
   deliverableSchema,
   inboxFileSchema,
   jobSchema,
   masterSchema,
-  operations,
   problemSchema,
   productionSchema,
   specBookViewSchema,
@@ -18,6 +17,7 @@ import {
   type Master,
   type Version,
 } from '@mivvy/api';
+import { operations } from '@mivvy/api/openapi';
 import { jobs, versions } from './db/schema.ts';
 import { quickBook as book, smallFilm, testServer, until, type TestServer } from './testing/server.ts';
 

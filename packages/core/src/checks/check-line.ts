@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 
 /** Every line that a check report can have, by its id, with its name; ids are the same in every report, answer and file. */
 export const checkLineNames = {

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { frameSpanSchema } from '../time/span.ts';
 
 /** A rectangle in [0,1] of the displayed master, so that it survives a master of another size. */

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { loudnessSchema } from '../masters/facts.ts';
 import { sizeSchema } from '../picture/geometry.ts';
 import { rateSchema } from '../time/rate.ts';

@@ -28,7 +28,7 @@ export function suggestMend(
   units: readonly Unit[],
   unit: Unit,
   keeps: readonly Keep[],
-  master: Size,
+  masterSize: Size,
   rules: FrameRules,
 ): Mend | null {
   const stretch = stretchAt(framing, unit.from);
@@ -40,7 +40,7 @@ export function suggestMend(
     setShotFraming(framing, units, unit, { ...clip, move: { kind: 'hold', pose } });
   /** Frames in which keeps are hidden: of the one in question inside the unit, and of all others anywhere. */
   const count = (f: Framing) => {
-    const spans = hiddenKeeps(f, keeps, whole, master, rules);
+    const spans = hiddenKeeps(f, keeps, whole, masterSize, rules);
     const mine = spans.filter(
       (s) => s.keep.id === hidden.keep.id && s.span.from < unit.to && s.span.to > unit.from,
     );
@@ -53,16 +53,16 @@ export function suggestMend(
   );
 
   for (const zoom of held.zoom > 1 ? [held.zoom, 1] : [held.zoom]) {
-    const w = windowOf({ ...held, zoom }, master, rules.frame);
-    const room = { x: master.width - w.width, y: master.height - w.height };
+    const w = windowOf({ ...held, zoom }, masterSize, rules.frameSize);
+    const room = { x: masterSize.width - w.width, y: masterSize.height - w.height };
     // Where a window's edge or a blocked area's edge would just touch the keep.
     const [xs, ys] = [new Set([w.x]), new Set([w.y])];
     for (const box of boxes) {
       const [left, top, right, bottom] = [
-        box.x * master.width,
-        box.y * master.height,
-        (box.x + box.width) * master.width,
-        (box.y + box.height) * master.height,
+        box.x * masterSize.width,
+        box.y * masterSize.height,
+        (box.x + box.width) * masterSize.width,
+        (box.y + box.height) * masterSize.height,
       ];
       const m = rules.margins ?? { left: 0, right: 0, top: 0, bottom: 0 };
       xs.add(left - m.left * w.width - clearance).add(right - (1 - m.right) * w.width + clearance);
@@ -79,7 +79,7 @@ export function suggestMend(
       inside(ys, room.y).map((y) => ({
         dx: x - w.x,
         dy: y - w.y,
-        pose: poseAt(x, y, zoom, master, rules.frame),
+        pose: poseAt(x, y, zoom, masterSize, rules.frameSize),
       })),
     );
     candidates.sort((a, b) => a.dx ** 2 + a.dy ** 2 - (b.dx ** 2 + b.dy ** 2));

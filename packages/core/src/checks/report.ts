@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import type { RenderPlan } from '../render/plan-schema.ts';
 import { placementRules } from '../specs/rules/rules.ts';
 import { measuredFileSchema, type MadeFrom, type MeasuredFile } from './measured-file.ts';

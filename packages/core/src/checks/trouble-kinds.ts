@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { frameSpanSchema, type FrameSpan } from '../time/span.ts';
 import { keepSchema } from './keeps.ts';
 

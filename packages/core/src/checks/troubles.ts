@@ -1,6 +1,6 @@
 import { sha256 } from '@noble/hashes/sha2.js';
 import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js';
-import { z } from 'zod';
+import * as z from 'zod';
 import { canonicalJson } from '../canonical.ts';
 import { keptInOrder, paceValue, usualCeiling } from '../edits/cut.ts';
 import { filled, frameOfPanel, type Framing } from '../framing/framing.ts';
@@ -55,11 +55,11 @@ export interface Watched {
 /** What a version's frame demands of keeps. */
 export function frameRules(
   placement: Placement,
-  frame: FrameRules['frame'],
+  frame: FrameRules['frameSize'],
   margin: MarginChoice,
 ): FrameRules {
   return {
-    frame,
+    frameSize: frame,
     blocked: (placement.blocked ?? []).map(({ name, x, y, width, height }) => ({
       name,
       x,
@@ -79,7 +79,7 @@ function enlargements(
   framing: Framing,
   source: FrameSpan,
   master: { width: number; height: number },
-  frame: FrameRules['frame'],
+  frame: FrameRules['frameSize'],
 ): { span: FrameSpan; factor: number }[] {
   return framing.stretches.flatMap((stretch, i) => {
     const span = {

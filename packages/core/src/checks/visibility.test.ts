@@ -14,7 +14,7 @@ import { hiddenKeeps, type FrameRules } from './visibility.ts';
 const master = { width: 1920, height: 1080 };
 const frames = 120;
 const rules: FrameRules = {
-  frame: { width: 1080, height: 1920 },
+  frameSize: { width: 1080, height: 1920 },
   blocked: [
     { name: 'buttons', x: 0.86, y: 0.45, width: 0.14, height: 0.38 },
     { name: 'caption block', x: 0, y: 0.84, width: 1, height: 0.16 },
@@ -41,7 +41,7 @@ function bruteForce(framing: Framing, k: Keep, frame: number): string {
     width: r.width * master.width,
     height: r.height * master.height,
   };
-  const answers = layoutAt(framing, frame, master, rules.frame).panels.map(({ source: s, into }) => {
+  const answers = layoutAt(framing, frame, master, rules.frameSize).panels.map(({ source: s, into }) => {
     if (
       box.x < s.x - 0.5 ||
       box.y < s.y - 0.5 ||
@@ -49,7 +49,7 @@ function bruteForce(framing: Framing, k: Keep, frame: number): string {
       box.y + box.height > s.y + s.height + 0.5
     )
       return 'cut';
-    const [fx, fy] = [rules.frame.width, rules.frame.height];
+    const [fx, fy] = [rules.frameSize.width, rules.frameSize.height];
     const [left, top] = [
       (into.x + ((box.x - s.x) * into.width) / s.width) / fx,
       (into.y + ((box.y - s.y) * into.height) / s.height) / fy,

@@ -21,7 +21,7 @@ export interface HiddenSpan {
 
 /** What a version's frame looks like to the one who checks it. */
 export interface FrameRules {
-  frame: Size;
+  frameSize: Size;
   /** Where the outlet draws over the picture, fractions of the frame. */
   blocked: readonly (FrameFraction & { name: string })[];
   /** Null: only the frame's edge counts. */
@@ -142,17 +142,17 @@ function panelTracks(
   stretch: FramingSegment,
   from: number,
   to: number,
-  master: Size,
-  frame: Size,
+  masterSize: Size,
+  frameSize: Size,
 ): PanelTrack[] {
   const fill = stretch.fill ?? filled;
-  const { panels } = layoutAt({ version: 1, stretches: [{ ...stretch, from: 0 }] }, 0, master, frame);
+  const { panels } = layoutAt({ version: 1, stretches: [{ ...stretch, from: 0 }] }, 0, masterSize, frameSize);
   return panels.map(({ source, into }, i) => {
     const place = {
-      x: into.x / frame.width,
-      y: into.y / frame.height,
-      width: into.width / frame.width,
-      height: into.height / frame.height,
+      x: into.x / frameSize.width,
+      y: into.y / frameSize.height,
+      width: into.width / frameSize.width,
+      height: into.height / frameSize.height,
     };
     const move: Move | null =
       fill.kind === 'filled'
@@ -170,9 +170,9 @@ function panelTracks(
         tall: source.height / source.width,
         into: place,
       };
-    const part = frameOfPanel(fill, i === 0 ? 'upper' : 'lower', frame);
-    const largest = largestWindowSize(master, part);
-    const write = moveWriter(move, master, part);
+    const part = frameOfPanel(fill, i === 0 ? 'upper' : 'lower', frameSize);
+    const largest = largestWindowSize(masterSize, part);
+    const write = moveWriter(move, masterSize, part);
     const still = isStill(move);
     const count = still ? 1 : to - from;
     const windows = new Float64Array(count * 4);
@@ -182,8 +182,8 @@ function panelTracks(
       write(from + n - stretch.from, pose);
       const width = largest.width / pose[2]!;
       const height = largest.height / pose[2]!;
-      const x = max(0, min(master.width - width, pose[0]! * master.width - width / 2));
-      const y = max(0, min(master.height - height, pose[1]! * master.height - height / 2));
+      const x = max(0, min(masterSize.width - width, pose[0]! * masterSize.width - width / 2));
+      const y = max(0, min(masterSize.height - height, pose[1]! * masterSize.height - height / 2));
       widen(
         bounds,
         Math.floor(n / blockFrames) * boundsSize,
@@ -213,12 +213,12 @@ function statesThrough(
   from: number,
   to: number,
   start: number,
-  master: Size,
+  masterSize: Size,
   rules: RuleNumbers,
 ): Uint8Array {
   const moves = keep.keys.length > 1;
   const { blocked } = rules;
-  const { width, height } = master;
+  const { width, height } = masterSize;
   const states = new Uint8Array(to - from).fill(1);
   let k = keepAt(keep, from);
   for (let i = 0; i < tracks.length; i++) {
@@ -295,7 +295,7 @@ export function hiddenKeeps(
   framing: Framing,
   keeps: readonly Keep[],
   source: FrameSpan,
-  master: Size,
+  masterSize: Size,
   rules: FrameRules,
 ): HiddenSpan[] {
   const numbers = ruleNumbers(rules);
@@ -332,9 +332,23 @@ export function hiddenKeeps(
       const to = min(last, piece.to);
       if (to <= from) continue;
       // Worked out once for all keeps, and only where there is one.
-      const tracks = (piece.tracks ??= panelTracks(piece.stretch, piece.from, piece.to, master, rules.frame));
+      const tracks = (piece.tracks ??= panelTracks(
+        piece.stretch,
+        piece.from,
+        piece.to,
+        masterSize,
+        rules.frameSize,
+      ));
       const still = !moves && tracks.every((t) => t.still);
-      const states = statesThrough(tracks, keep, from, still ? from + 1 : to, piece.from, master, numbers);
+      const states = statesThrough(
+        tracks,
+        keep,
+        from,
+        still ? from + 1 : to,
+        piece.from,
+        masterSize,
+        numbers,
+      );
       for (let n = 0; n < states.length; n++) if (states[n] !== state) enter(states[n]!, from + n);
     }
     enter(0, last);

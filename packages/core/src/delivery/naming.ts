@@ -47,7 +47,7 @@ export interface NameParts {
   /** Which of the films that are called the same it is, from 1. */
   namesake?: number;
   placementId: string;
-  frame: Size;
+  frameSize: Size;
   rate: Rate;
   container: string;
   /** Which export of this version it is, from 1. */
@@ -64,7 +64,7 @@ export function deliverableName(parts: NameParts): string {
   const master = (parts.namesake ?? 1) > 1 ? `${bare}-${parts.namesake}` : bare;
   const film = master === production || master === 'untitled' ? production : `${production}_${master}`;
   const rate = rateLabel(parts.rate).replace('.', '-');
-  return `${film}_${parts.placementId}_${parts.frame.width}x${parts.frame.height}_${rate}fps_v${parts.exportNumber}.${parts.container}`;
+  return `${film}_${parts.placementId}_${parts.frameSize.width}x${parts.frameSize.height}_${rate}fps_v${parts.exportNumber}.${parts.container}`;
 }
 
 /** What the least capable file system makes of a name: two names with one key cannot lie in one folder. */

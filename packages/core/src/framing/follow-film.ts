@@ -17,7 +17,7 @@ export interface FollowFilm {
   shots: readonly Shot[];
   frames: number;
   rate: Rate;
-  master: Size;
+  masterSize: Size;
   keeps: readonly Keep[];
   /** What was seen, shot by shot; shots that have not been looked at yet are passed over. */
   looks: readonly ShotLook[];
@@ -91,7 +91,8 @@ export function followUnit(
   const stretch = stretchAt(framing, unit.from);
   const clip = clipOf(framing, unit);
   const move = wishes.move ?? clip.move;
-  const zoom = move.kind === 'follow' ? move.zoom : poseOfMove(move, 0, film.master, film.rules.frame).zoom;
+  const zoom =
+    move.kind === 'follow' ? move.zoom : poseOfMove(move, 0, film.masterSize, film.rules.frameSize).zoom;
   const named = wishes.subject !== undefined || (stretch.pick?.named ?? false);
   const subject =
     wishes.subject !== undefined
@@ -104,7 +105,7 @@ export function followUnit(
     span: unit,
     look,
     keeps: keepsWithin(film.keeps, film.frames),
-    master: film.master,
+    masterSize: film.masterSize,
     rules: film.rules,
     framesPerSecond: fps(film.rate),
     lively: wishes.lively,
@@ -196,7 +197,7 @@ export function judgeFilm(film: FollowFilm, framing: Framing): JudgedUnit[] {
           {
             unit,
             pick,
-            judgement: judgeFollowing(framing, unit, track, film.master, film.rules, fps(film.rate)),
+            judgement: judgeFollowing(framing, unit, track, film.masterSize, film.rules, fps(film.rate)),
           },
         ]
       : [];

@@ -21,7 +21,7 @@ import { withPoint, type FollowMove } from './moves/follow.ts';
 import { replaceFramingIn, tidyFraming, unitsOf } from './shots-of.ts';
 
 const master = { width: 1920, height: 1080 };
-const tall: FrameRules = { frame: { width: 1080, height: 1920 }, blocked: [], margins: null };
+const tall: FrameRules = { frameSize: { width: 1080, height: 1920 }, blocked: [], margins: null };
 
 /** A subject that goes from one place to another through some frames. */
 function going(
@@ -60,7 +60,7 @@ const ask = (tracks: Track[], over: Partial<FollowQuestion> = {}): FollowQuestio
   span: { from: 0, to: 150 },
   look: { tracks, everythingMoves: false },
   keeps: [],
-  master,
+  masterSize: master,
   rules: tall,
   framesPerSecond: 25,
   lively: 0.55,
@@ -77,7 +77,7 @@ const keep = (x: number, width = 0.1): Keep => ({
 /** Greatest speed and acceleration of a move, frame widths a second, over its frames. */
 function speeds(move: FollowMove | ReturnType<typeof chooseWindow>['move'], frames: number) {
   const width = 607.5 / 1920;
-  const x = Array.from({ length: frames }, (_, f) => poseOfMove(move, f, master, tall.frame).x / width);
+  const x = Array.from({ length: frames }, (_, f) => poseOfMove(move, f, master, tall.frameSize).x / width);
   let [speed, acceleration] = [0, 0];
   for (let f = 1; f < frames; f++) speed = Math.max(speed, Math.abs(x[f]! - x[f - 1]!) * 25);
   for (let f = 1; f + 1 < frames; f++)
@@ -103,7 +103,7 @@ describe('choosing', () => {
   test('one who stands is held, with room', () => {
     const { move, pick } = chooseWindow(ask([going('a', 'person', 0.3, 0.3, 150)]));
     expect(move.kind).toBe('hold');
-    expect(poseOfMove(move, 0, master, tall.frame).x).toBeCloseTo(0.3, 1);
+    expect(poseOfMove(move, 0, master, tall.frameSize).x).toBeCloseTo(0.3, 1);
     expect(pick.sentence).toBe('Holds on the person.');
   });
   test('two who both fit are held together; two who do not: one is followed and the other named', () => {
@@ -144,7 +144,7 @@ describe('choosing', () => {
     const subject = going('a', 'person', 0.2, 0.3, 150);
     const { move, pick } = chooseWindow(ask([subject], { keeps: [keep(0.62)] }));
     for (const f of [0, 70, 149]) {
-      const w = windowAt({ version: 1, stretches: [{ from: 0, move }] }, f, master, tall.frame);
+      const w = windowAt({ version: 1, stretches: [{ from: 0, move }] }, f, master, tall.frameSize);
       expect(w.x).toBeLessThanOrEqual(0.62 * 1920 + 1);
       expect(w.x + w.width).toBeGreaterThanOrEqual(0.72 * 1920 - 1);
     }
@@ -169,10 +169,15 @@ describe('choosing', () => {
     };
     const free = chooseWindow(ask([going('a', 'person', 0.5, 0.5, 150)]));
     const blocked = chooseWindow(ask([going('a', 'person', 0.5, 0.5, 150)], { rules }));
-    const [a, b] = [free, blocked].map((c) => poseOfMove(c.move, 0, master, tall.frame).x);
+    const [a, b] = [free, blocked].map((c) => poseOfMove(c.move, 0, master, tall.frameSize).x);
     // The window goes right, so that the person stands left of the buttons.
     expect(b!).toBeGreaterThan(a! + 0.02);
-    const w = windowAt({ version: 1, stretches: [{ from: 0, move: blocked.move }] }, 0, master, tall.frame);
+    const w = windowAt(
+      { version: 1, stretches: [{ from: 0, move: blocked.move }] },
+      0,
+      master,
+      tall.frameSize,
+    );
     expect((0.55 * 1920 - w.x) / w.width).toBeLessThanOrEqual(0.7);
   });
   test('one click takes the other subject, and none', () => {
@@ -208,8 +213,8 @@ describe('choosing', () => {
           const mirrored: Track = { ...track, places: track.places.map((p) => ({ ...p, x: 1 - p.x - p.w })) };
           const [a, b] = [track, mirrored].map((t) => chooseWindow(ask([t])).move);
           for (const f of [0, 37, 75, 149])
-            expect(poseOfMove(b!, f, master, tall.frame).x).toBeCloseTo(
-              1 - poseOfMove(a!, f, master, tall.frame).x,
+            expect(poseOfMove(b!, f, master, tall.frameSize).x).toBeCloseTo(
+              1 - poseOfMove(a!, f, master, tall.frameSize).x,
               3,
             );
         },
@@ -237,7 +242,7 @@ describe('overruling', () => {
     ],
     frames: 300,
     rate: { num: 25, den: 1 },
-    master,
+    masterSize: master,
     keeps: [],
     rules: tall,
     drawn: [],
@@ -287,11 +292,11 @@ describe('overruling', () => {
     };
     const again = run(set).framing;
     expect((again.stretches[0]!.move as FollowMove).points).toEqual([{ at: 60, x: 0.75, y: 0.5 }]);
-    expect(poseOfMove(again.stretches[0]!.move, 60, master, tall.frame).x).toBeCloseTo(0.75, 5);
+    expect(poseOfMove(again.stretches[0]!.move, 60, master, tall.frameSize).x).toBeCloseTo(0.75, 5);
     // And once more, with the other subject.
     const other = run(again, { only: [0], subject: 'b' }).framing;
     expect(other.stretches[0]!.pick).toMatchObject({ subject: { id: 'b' }, named: true });
-    expect(poseOfMove(other.stretches[0]!.move, 60, master, tall.frame).x).toBeCloseTo(0.75, 5);
+    expect(poseOfMove(other.stretches[0]!.move, 60, master, tall.frameSize).x).toBeCloseTo(0.75, 5);
     // A subject that a person has named stays named.
     expect(run(other).framing.stretches[0]!.pick!.subject!.id).toBe('b');
   });
@@ -320,11 +325,11 @@ describe('overruling', () => {
   test('what a choice was made by does not change the picture', () => {
     const { framing } = run();
     const bare = { ...framing, stretches: framing.stretches.map(({ pick: _pick, ...s }) => s) };
-    expect(tidyFraming(framing, [{ from: 0, to: 300 }], master, tall.frame)).toEqual(
-      tidyFraming(bare, [{ from: 0, to: 300 }], master, tall.frame),
+    expect(tidyFraming(framing, [{ from: 0, to: 300 }], master, tall.frameSize)).toEqual(
+      tidyFraming(bare, [{ from: 0, to: 300 }], master, tall.frameSize),
     );
     for (const f of [0, 77, 149, 150, 299])
-      expect(layoutAt(framing, f, master, tall.frame)).toEqual(layoutAt(bare, f, master, tall.frame));
+      expect(layoutAt(framing, f, master, tall.frameSize)).toEqual(layoutAt(bare, f, master, tall.frameSize));
   });
   test('what is badly framed is worth a look until somebody has looked', () => {
     const { framing } = run();
@@ -363,7 +368,7 @@ describe('a following move as any other move', () => {
     points: [{ at: 14, x: 0.35, y: 0.5 }],
     spans: [{ from: 0, to: 7, how: 'still' }],
   };
-  const at = (m: Parameters<typeof poseOfMove>[0], f: number) => poseOfMove(m, f, master, tall.frame).x;
+  const at = (m: Parameters<typeof poseOfMove>[0], f: number) => poseOfMove(m, f, master, tall.frameSize).x;
   test('seen from a later start it shows the same', () => {
     const later = shiftMove(move, 10) as FollowMove;
     for (const f of [0, 5, 21]) expect(at(later, f)).toBeCloseTo(at(move, f + 10), 12);

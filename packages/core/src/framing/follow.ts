@@ -20,7 +20,7 @@ export interface FollowQuestion {
   /** What was seen in the shot that the span lies in. */
   look: Pick0<ShotLook, 'tracks' | 'everythingMoves'>;
   keeps: readonly Keep[];
-  master: Size;
+  masterSize: Size;
   rules: FrameRules;
   framesPerSecond: number;
   /** Calm 0 to lively 1. */
@@ -155,12 +155,12 @@ function clearRun(rules: FrameRules, axis: 'x' | 'y', from: number, to: number):
 
 /** True for a keep that some place of the window shows whole. */
 function fitsWindow(keep: Keep, q: FollowQuestion): boolean {
-  const window = largestWindowSize(q.master, q.rules.frame);
+  const window = largestWindowSize(q.masterSize, q.rules.frameSize);
   const zoom = q.zoom ?? 1;
   return keep.keys.every(
     (k) =>
-      k.width * q.master.width <= window.width / zoom + 0.5 &&
-      k.height * q.master.height <= window.height / zoom + 0.5,
+      k.width * q.masterSize.width <= window.width / zoom + 0.5 &&
+      k.height * q.masterSize.height <= window.height / zoom + 0.5,
   );
 }
 
@@ -172,9 +172,12 @@ function axisOf(
   knots: number,
   step: number,
 ): Axis {
-  const window = largestWindowSize(q.master, q.rules.frame);
+  const window = largestWindowSize(q.masterSize, q.rules.frameSize);
   const zoom = q.zoom ?? 1;
-  const sides = { x: window.width / zoom / q.master.width, y: window.height / zoom / q.master.height };
+  const sides = {
+    x: window.width / zoom / q.masterSize.width,
+    y: window.height / zoom / q.masterSize.height,
+  };
   const side = sides[axis];
   const high = max(0, 1 / side - 1);
   const result: Axis = {

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { rectSchema, type MasterRect, type Size } from '../picture/geometry.ts';
 import { moveSchema, type Move } from './moves/kinds.ts';
 import { poseOfMove } from './move.ts';
@@ -102,28 +102,32 @@ export interface Layout {
 /** Share of the frame's size that the soft ground is reduced to before it is spread out over the frame again. */
 export const softReduction = 1 / 24;
 
-const whole = (frame: Size) => ({ x: 0, y: 0, width: frame.width, height: frame.height });
+const whole = (frameSize: Size) => ({ x: 0, y: 0, width: frameSize.width, height: frameSize.height });
 
 /** Height of the upper of two stacked windows: whole even pixels, because colour is stored for pairs of lines. */
-export function upperHeight(divide: number, frame: Size): number {
-  return Math.min(frame.height - 2, Math.max(2, Math.round((frame.height * divide) / 2) * 2));
+export function upperHeight(divide: number, frameSize: Size): number {
+  return Math.min(frameSize.height - 2, Math.max(2, Math.round((frameSize.height * divide) / 2) * 2));
 }
 
 /** The whole master in the frame: whole even pixels, the picture trimmed by less than a line rather than stretched. */
-function wholeInside(master: Size, frame: Size): Layout['panels'][number] {
-  const scale = Math.min(frame.width / master.width, frame.height / master.height);
+function wholeInside(masterSize: Size, frameSize: Size): Layout['panels'][number] {
+  const scale = Math.min(frameSize.width / masterSize.width, frameSize.height / masterSize.height);
   const even = (n: number, most: number) => Math.min(most, Math.max(2, Math.floor((n + 1e-6) / 2) * 2));
-  const width = even(master.width * scale, frame.width);
-  const height = even(master.height * scale, frame.height);
+  const width = even(masterSize.width * scale, frameSize.width);
+  const height = even(masterSize.height * scale, frameSize.height);
   const source = {
-    width: Math.min(master.width, width / scale),
-    height: Math.min(master.height, height / scale),
+    width: Math.min(masterSize.width, width / scale),
+    height: Math.min(masterSize.height, height / scale),
   };
   return {
-    source: { x: (master.width - source.width) / 2, y: (master.height - source.height) / 2, ...source },
+    source: {
+      x: (masterSize.width - source.width) / 2,
+      y: (masterSize.height - source.height) / 2,
+      ...source,
+    },
     into: {
-      x: Math.floor((frame.width - width) / 4) * 2,
-      y: Math.floor((frame.height - height) / 4) * 2,
+      x: Math.floor((frameSize.width - width) / 4) * 2,
+      y: Math.floor((frameSize.height - height) / 4) * 2,
       width,
       height,
     },
@@ -131,36 +135,40 @@ function wholeInside(master: Size, frame: Size): Layout['panels'][number] {
 }
 
 /** The frame that a stretch's moves are made for: for stacked windows, each its own part of the frame. */
-export function frameOfPanel(fill: Fill | undefined, panel: 'upper' | 'lower', frame: Size): Size {
-  if (fill?.kind !== 'stacked') return frame;
-  const upper = upperHeight(fill.divide, frame);
-  return { width: frame.width, height: panel === 'upper' ? upper : frame.height - upper };
+export function frameOfPanel(fill: Fill | undefined, panel: 'upper' | 'lower', frameSize: Size): Size {
+  if (fill?.kind !== 'stacked') return frameSize;
+  const upper = upperHeight(fill.divide, frameSize);
+  return { width: frameSize.width, height: panel === 'upper' ? upper : frameSize.height - upper };
 }
 
 /**
  * The one truth for the picture: what the proof draws, the troubles are worked out from and the renderer makes.
  *
  * @param masterFrame integer frame of the master
- * @param master displayed size of the master, pixels
- * @param frame delivered frame size, pixels
+ * @param masterSize displayed size of the master, pixels
+ * @param frameSize delivered frame size, pixels
  */
-export function layoutAt(framing: Framing, masterFrame: number, master: Size, frame: Size): Layout {
+export function layoutAt(framing: Framing, masterFrame: number, masterSize: Size, frameSize: Size): Layout {
   const stretch = stretchAt(framing, masterFrame);
   const at = masterFrame - stretch.from;
   const fill = stretch.fill ?? filled;
-  const through = (move: Move, part: Size) => windowOf(poseOfMove(move, at, master, part), master, part);
+  const through = (move: Move, part: Size) =>
+    windowOf(poseOfMove(move, at, masterSize, part), masterSize, part);
   switch (fill.kind) {
     case 'filled':
-      return { panels: [{ source: through(stretch.move, frame), into: whole(frame) }], ground: null };
+      return { panels: [{ source: through(stretch.move, frameSize), into: whole(frameSize) }], ground: null };
     case 'bars':
-      return { panels: [wholeInside(master, frame)], ground: { kind: 'colour', colour: fill.colour } };
+      return {
+        panels: [wholeInside(masterSize, frameSize)],
+        ground: { kind: 'colour', colour: fill.colour },
+      };
     case 'soft':
       return {
-        panels: [wholeInside(master, frame)],
-        ground: { kind: 'soft', source: windowOf(centredPose, master, frame) },
+        panels: [wholeInside(masterSize, frameSize)],
+        ground: { kind: 'soft', source: windowOf(centredPose, masterSize, frameSize) },
       };
     case 'stacked': {
-      const [upper, lower] = [frameOfPanel(fill, 'upper', frame), frameOfPanel(fill, 'lower', frame)];
+      const [upper, lower] = [frameOfPanel(fill, 'upper', frameSize), frameOfPanel(fill, 'lower', frameSize)];
       return {
         panels: [
           { source: through(stretch.move, upper), into: whole(upper) },
@@ -173,6 +181,11 @@ export function layoutAt(framing: Framing, masterFrame: number, master: Size, fr
 }
 
 /** The window of a version at a frame: its first panel's part of the master. See {@link layoutAt}. */
-export function windowAt(framing: Framing, masterFrame: number, master: Size, frame: Size): MasterRect {
-  return layoutAt(framing, masterFrame, master, frame).panels[0]!.source;
+export function windowAt(
+  framing: Framing,
+  masterFrame: number,
+  masterSize: Size,
+  frameSize: Size,
+): MasterRect {
+  return layoutAt(framing, masterFrame, masterSize, frameSize).panels[0]!.source;
 }

@@ -16,13 +16,13 @@ const escape = (text: string) =>
 const number = (n: number) => String(Number(n.toFixed(3)));
 
 /** How thick guides are drawn on a master: visible on a camera monitor, never in the way. Pixels. */
-export function guideWeight(master: Size): number {
-  return Math.max(2, Math.round(Math.min(master.width, master.height) / 360));
+export function guideWeight(masterSize: Size): number {
+  return Math.max(2, Math.round(Math.min(masterSize.width, masterSize.height) / 360));
 }
 
 /** A guide picture at the master's frame size, transparent but for the windows' outlines and letters. */
-export function guideSvg(guides: readonly Guide[], master: Size): string {
-  const weight = guideWeight(master);
+export function guideSvg(guides: readonly Guide[], masterSize: Size): string {
+  const weight = guideWeight(masterSize);
   const size = weight * 10;
   const lines = guides.map(({ tag, name, window: w }, i) => {
     const dash = guidePatterns[i % guidePatterns.length]!.map((n) => n * weight).join(' ');
@@ -33,13 +33,13 @@ export function guideSvg(guides: readonly Guide[], master: Size): string {
       `<text x="${number(w.x + weight * 3)}" y="${number(w.y + weight * 2 + size)}" font-family="sans-serif" font-weight="700" font-size="${size}" fill="#fff" stroke="#000" stroke-opacity="0.55" stroke-width="${weight / 2}" paint-order="stroke">${escape(tag)}</text></g>`,
     ].join('');
   });
-  return `<svg xmlns="http://www.w3.org/2000/svg" width="${master.width}" height="${master.height}" viewBox="0 0 ${master.width} ${master.height}">${lines.join('')}</svg>\n`;
+  return `<svg xmlns="http://www.w3.org/2000/svg" width="${masterSize.width}" height="${masterSize.height}" viewBox="0 0 ${masterSize.width} ${masterSize.height}">${lines.join('')}</svg>\n`;
 }
 
 /** The windows as numbers to type into a camera monitor or another tool: exact, then whole even pixels. Tab-separated. */
-export function guideTable(guides: readonly Guide[], master: Size): string {
+export function guideTable(guides: readonly Guide[], masterSize: Size): string {
   const rows = guides.map(({ tag, name, window: w }) => {
-    const even = evenWindow(w, master);
+    const even = evenWindow(w, masterSize);
     return [
       tag,
       name,

@@ -37,13 +37,13 @@ export function judgeFollowing(
   framing: Framing,
   span: FrameSpan,
   track: Track,
-  master: Size,
+  masterSize: Size,
   rules: FrameRules,
   framesPerSecond: number,
 ): Judgement {
   const stretch = stretchAt(framing, span.from);
-  const write = moveWriter(stretch.move, master, rules.frame);
-  const largest = largestWindowSize(master, rules.frame);
+  const write = moveWriter(stretch.move, masterSize, rules.frameSize);
+  const largest = largestWindowSize(masterSize, rules.frameSize);
   const whole = (stretch.fill ?? filled).kind !== 'filled';
   const inner = rules.margins ? insideMargins(rules.margins) : { x: 0, y: 0, width: 1, height: 1 };
   const pose = new Float64Array(3);
@@ -52,7 +52,10 @@ export function judgeFollowing(
   const hair = 0.004;
   for (let f = span.from; f < span.to; f++) {
     write(f - stretch.from, pose);
-    const [w, h] = [largest.width / pose[2]! / master.width, largest.height / pose[2]! / master.height];
+    const [w, h] = [
+      largest.width / pose[2]! / masterSize.width,
+      largest.height / pose[2]! / masterSize.height,
+    ];
     const [left, top] = [max(0, min(1 - w, pose[0]! - w / 2)), max(0, min(1 - h, pose[1]! - h / 2))];
     const x = left / w;
     const v = (x - x1) * framesPerSecond;

@@ -8,14 +8,14 @@ import { kindOf, moveKind, type Move } from './moves/kinds.ts';
  * stands and never idles at an edge of the master. The writer takes frames counted from the stretch's start and
  * writes x, y and zoom.
  */
-export function moveWriter(move: Move, master: Size, frameSize: Size): PoseWriter {
-  return kindOf(move).writer(move, (pose) => clampPose(pose, master, frameSize));
+export function moveWriter(move: Move, masterSize: Size, frameSize: Size): PoseWriter {
+  return kindOf(move).writer(move, (pose) => clampPose(pose, masterSize, frameSize));
 }
 
 /** The pose of a move at a frame counted from its stretch's start. See {@link moveWriter}. */
-export function poseOfMove(move: Move, at: number, master: Size, frameSize: Size): Pose {
+export function poseOfMove(move: Move, at: number, masterSize: Size, frameSize: Size): Pose {
   const out = new Float64Array(3);
-  moveWriter(move, master, frameSize)(at, out);
+  moveWriter(move, masterSize, frameSize)(at, out);
   return { x: out[0]!, y: out[1]!, zoom: out[2]! };
 }
 
@@ -61,6 +61,6 @@ export const withPoseAt = (move: Move, at: number, pose: Pose): Move =>
 export function moveAs(kind: Move['kind'], move: Move, scene: MoveScene): Move {
   const { make } = moveKind(kind);
   if (!make || kind === move.kind) return move.kind === 'hold' && make ? make(scene, null) : move;
-  const course = kindOf(move).course(move, scene, (at) => poseOfMove(move, at, scene.master, scene.part));
+  const course = kindOf(move).course(move, scene, (at) => poseOfMove(move, at, scene.masterSize, scene.part));
   return make(scene, course);
 }

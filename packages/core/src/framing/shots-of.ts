@@ -173,11 +173,11 @@ export function moveChange(framing: Framing, from: number, to: number): Framing 
 export function tidyFraming(
   framing: Framing,
   spans: readonly FrameSpan[],
-  master: Size,
-  frame: Size,
+  masterSize: Size,
+  frameSize: Size,
 ): Framing {
   const settle = (move: Move, part: Size): Move => {
-    const settled = mapPoses(move, (pose) => clampPose(pose, master, part));
+    const settled = mapPoses(move, (pose) => clampPose(pose, masterSize, part));
     return isStill(settled) ? { kind: 'hold', pose: firstPose(settled) } : settled;
   };
   const stretches: FramingSegment[] = [];
@@ -192,10 +192,10 @@ export function tidyFraming(
           : fill?.kind === 'stacked'
             ? {
                 from,
-                move: settle(move, frameOfPanel(fill, 'upper', frame)),
-                fill: { ...fill, lower: settle(fill.lower, frameOfPanel(fill, 'lower', frame)) },
+                move: settle(move, frameOfPanel(fill, 'upper', frameSize)),
+                fill: { ...fill, lower: settle(fill.lower, frameOfPanel(fill, 'lower', frameSize)) },
               }
-            : { from, move: settle(move, frame) };
+            : { from, move: settle(move, frameSize) };
       const last = stretches.at(-1);
       const still =
         shown.move.kind === 'hold' && (shown.fill?.kind !== 'stacked' || isStill(shown.fill.lower));

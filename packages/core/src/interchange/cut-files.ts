@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { asEdited, checkKept, joinKept, keptLength, paceSchema, paceValue, type Pace } from '../edits/cut.ts';
 import { framingSchema, type Framing } from '../framing/framing.ts';
 import { fail, ok, type Result } from '../problem.ts';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { fail, ok, type Result } from '../problem.ts';
 import { fps, nearestFrame, nearestKnownRate, rateLabel, compareRates, type Rate } from '../time/rate.ts';
 import type { ReadCuts } from './cut-points.ts';

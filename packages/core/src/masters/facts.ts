@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { aspectLabel, sizeSchema, type Size } from '../picture/geometry.ts';
 import { durationLabel } from '../time/timecode.ts';
 import { fps, frameToSeconds, rateLabel, rateSchema } from '../time/rate.ts';

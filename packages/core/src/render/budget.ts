@@ -36,13 +36,13 @@ export function kbpsForBytes(maxBytes: number, seconds: number, audioKbps: numbe
 export function budgetRate(
   wanted: VideoRate,
   codec: VideoCodec,
-  frame: Size,
+  frameSize: Size,
   rate: Rate,
   seconds: number,
   audioKbps: number,
   maxBytes: number | undefined,
 ): RateBudget {
-  const floorKbps = (floorBitsPerPixel[codec] * frame.width * frame.height * fps(rate)) / 1000;
+  const floorKbps = (floorBitsPerPixel[codec] * frameSize.width * frameSize.height * fps(rate)) / 1000;
   const whole = (kbps: number | undefined) =>
     kbps === undefined ? null : Math.round(bytesAtRate(kbps + audioKbps, seconds));
   const ceiling = maxBytes === undefined ? Infinity : kbpsForBytes(maxBytes, seconds, audioKbps);

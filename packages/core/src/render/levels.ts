@@ -29,9 +29,9 @@ const tableA1: readonly LevelRow[] = [
 ];
 
 /** The lowest H.264 level that a frame size, rate and peak bitrate fit, or undefined where none does. */
-export function lowestH264Level(frame: Size, rate: Rate, peakKbps: number): string | undefined {
-  const across = Math.ceil(frame.width / 16);
-  const down = Math.ceil(frame.height / 16);
+export function lowestH264Level(frameSize: Size, rate: Rate, peakKbps: number): string | undefined {
+  const across = Math.ceil(frameSize.width / 16);
+  const down = Math.ceil(frameSize.height / 16);
   const blocks = across * down;
   return tableA1.find(
     (row) =>

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { keptSchema, paceSchema } from '../edits/cut.ts';
 import { framingSchema } from '../framing/framing.ts';
 import { sizeSchema } from '../picture/geometry.ts';

@@ -67,9 +67,9 @@ function axis(
   return best ?? { start: 0, length: masterLength, scaled: frameLength, offset: 0, error: Infinity };
 }
 
-function cut(window: MasterRect, master: Size, frame: Size, grid: 1 | 2): Resample {
-  const h = axis(window.x, window.width, master.width, frame.width, grid);
-  const v = axis(window.y, window.height, master.height, frame.height, grid);
+function cut(window: MasterRect, masterSize: Size, frameSize: Size, grid: 1 | 2): Resample {
+  const h = axis(window.x, window.width, masterSize.width, frameSize.width, grid);
+  const v = axis(window.y, window.height, masterSize.height, frameSize.height, grid);
   return {
     crop: { x: h.start, y: v.start, width: h.length, height: v.length },
     scaled: { width: h.scaled, height: v.scaled },
@@ -80,7 +80,7 @@ function cut(window: MasterRect, master: Size, frame: Size, grid: 1 | 2): Resamp
 }
 
 /** Plans the crop, scale and crop of a still window. */
-export function resamplePlan(window: MasterRect, master: Size, frame: Size): Resample {
-  const even = cut(window, master, frame, 2);
-  return even.error <= nearEnough ? even : cut(window, master, frame, 1);
+export function resamplePlan(window: MasterRect, masterSize: Size, frameSize: Size): Resample {
+  const even = cut(window, masterSize, frameSize, 2);
+  return even.error <= nearEnough ? even : cut(window, masterSize, frameSize, 1);
 }

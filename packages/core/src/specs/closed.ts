@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 
 /**
  * An object that refuses unknown fields, naming them, except those that start with `x-`.

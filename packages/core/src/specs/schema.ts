@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { closed, idSchema, nameSchema } from './closed.ts';
 import { audioRule } from './rules/audio.ts';
 import { clearAreaRule } from './rules/clear-area.ts';

@@ -132,7 +132,7 @@ describe('names', () => {
         production: 'Kite Weekend',
         master: 'Kite Weekend',
         placementId: 'kelpie-tall',
-        frame: { width: 1080, height: 1920 },
+        frameSize: { width: 1080, height: 1920 },
         rate: { num: 30000, den: 1001 },
         container: 'mp4',
         exportNumber: 3,
@@ -153,7 +153,7 @@ describe('names', () => {
       production: '東京の夏',
       master: '大阪の冬',
       placementId: 'kelpie-tall',
-      frame: { width: 1080, height: 1920 },
+      frameSize: { width: 1080, height: 1920 },
       rate: { num: 25, den: 1 },
       container: 'mp4',
       exportNumber: 1,
@@ -166,7 +166,7 @@ describe('names', () => {
   test('whatever things are called, a name fits a file system and two names never have one key', () => {
     const parts = {
       placementId: 'x'.repeat(64),
-      frame: { width: 8192, height: 8192 },
+      frameSize: { width: 8192, height: 8192 },
       rate: { num: 30000, den: 1001 },
       container: 'webm',
       exportNumber: 100,

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 
 /** Codecs of the picture. */
 export const videoCodecSchema = z.enum(['h264', 'hevc', 'vp9', 'av1']);

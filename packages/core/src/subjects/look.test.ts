@@ -126,7 +126,7 @@ describe('shots whose truth is known', () => {
     'shot %i: a tall window keeps its middle, far better than the middle or the most salient point',
     (i) => {
       const { shot, look } = seen.get(i)!;
-      const { frame } = followedFrames[0]!;
+      const { frameSize: frame } = followedFrames[0]!;
       const mine = scoreLefts(shot, leftsOf(chooseFollowed(look, frame), shot.frames, frame), frame);
       const centre = scoreLefts(shot, centreLefts(shot.frames, frame), frame);
       const argmax = scoreLefts(shot, argmaxLefts(shot, frame), frame);
@@ -139,10 +139,10 @@ describe('shots whose truth is known', () => {
   );
   test('one who stands is held still', () => {
     const { shot, look } = seen.get(26)!;
-    const move = chooseFollowed(look, followedFrames[0]!.frame);
+    const move = chooseFollowed(look, followedFrames[0]!.frameSize);
     expect(move.kind).toBe('hold');
     expect(
-      scoreLefts(shot, leftsOf(move, shot.frames, followedFrames[0]!.frame), followedFrames[0]!.frame)
+      scoreLefts(shot, leftsOf(move, shot.frames, followedFrames[0]!.frameSize), followedFrames[0]!.frameSize)
         .travelled,
     ).toBe(0);
   });

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import type { Size } from '../picture/geometry.ts';
 import { cameraThrough } from './camera.ts';
 import { followBox, type BoxAt, type FollowWorld } from './follow-box.ts';

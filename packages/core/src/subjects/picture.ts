@@ -18,10 +18,10 @@ export interface LookBox {
 const longSide = 160;
 
 /** Size that a master is looked at in: its own shape, 160 pixels along the longer side, whole even numbers. */
-export function lookSize(master: Size): Size {
-  const scale = longSide / Math.max(master.width, master.height);
+export function lookSize(masterSize: Size): Size {
+  const scale = longSide / Math.max(masterSize.width, masterSize.height);
   const even = (n: number) => Math.max(16, Math.round((n * scale) / 2) * 2);
-  return { width: even(master.width), height: even(master.height) };
+  return { width: even(masterSize.width), height: even(masterSize.height) };
 }
 
 /** Every so manyth frame is looked at: about twelve a second. */

@@ -12,10 +12,10 @@ const { abs, max, sign, sqrt } = Math;
 
 /** The master that the set's shots stand for. */
 export const followedMaster: Size = { width: 1920, height: 1080 };
-export const followedFrames: readonly { name: string; frame: Size }[] = [
-  { name: '9:16', frame: { width: 1080, height: 1920 } },
-  { name: '4:5', frame: { width: 1080, height: 1350 } },
-  { name: '1:1', frame: { width: 1080, height: 1080 } },
+export const followedFrames: readonly { name: string; frameSize: Size }[] = [
+  { name: '9:16', frameSize: { width: 1080, height: 1920 } },
+  { name: '4:5', frameSize: { width: 1080, height: 1350 } },
+  { name: '1:1', frameSize: { width: 1080, height: 1080 } },
 ];
 
 /** How a window did in a shot whose truth is known. Accelerations are root mean squares and peaks over the subject's own. */
@@ -48,22 +48,22 @@ export const lookAtFollowed = (shot: FollowedShot): ShotLook =>
   );
 
 /** What Mivvy chooses, with nobody's help and the control where it usually stands. */
-export function chooseFollowed(look: ShotLook, frame: Size, lively = usualLively): Move {
+export function chooseFollowed(look: ShotLook, frameSize: Size, lively = usualLively): Move {
   return chooseWindow({
     span: { from: look.from, to: look.to },
     look,
     keeps: [],
-    master: followedMaster,
-    rules: { frame, blocked: [], margins: null },
+    masterSize: followedMaster,
+    rules: { frameSize: frameSize, blocked: [], margins: null },
     framesPerSecond: followedRate,
     lively,
   }).move;
 }
 
 /** Lefts of the window in master fractions, frame by frame. */
-export function leftsOf(move: Move, frames: number, frame: Size): number[] {
-  const write = moveWriter(move, followedMaster, frame);
-  const side = largestWindowSize(followedMaster, frame).width / followedMaster.width;
+export function leftsOf(move: Move, frames: number, frameSize: Size): number[] {
+  const write = moveWriter(move, followedMaster, frameSize);
+  const side = largestWindowSize(followedMaster, frameSize).width / followedMaster.width;
   const out = new Float64Array(3);
   return Array.from({ length: frames }, (_, f) => {
     write(f, out);
@@ -72,15 +72,15 @@ export function leftsOf(move: Move, frames: number, frame: Size): number[] {
 }
 
 /** The first baseline: the middle. */
-export const centreLefts = (frames: number, frame: Size): number[] =>
+export const centreLefts = (frames: number, frameSize: Size): number[] =>
   Array.from(
     { length: frames },
-    () => (1 - largestWindowSize(followedMaster, frame).width / followedMaster.width) / 2,
+    () => (1 - largestWindowSize(followedMaster, frameSize).width / followedMaster.width) / 2,
   );
 
 /** The second baseline: in each picture the point that most catches the eye, with a moving average over a second. */
-export function argmaxLefts(shot: FollowedShot, frame: Size): number[] {
-  const side = largestWindowSize(followedMaster, frame).width / followedMaster.width;
+export function argmaxLefts(shot: FollowedShot, frameSize: Size): number[] {
+  const side = largestWindowSize(followedMaster, frameSize).width / followedMaster.width;
   const peaks = shot.pictures.map((p) => {
     const map = saliencyOf(p, followedSize);
     let best = 0;
@@ -96,8 +96,8 @@ export function argmaxLefts(shot: FollowedShot, frame: Size): number[] {
 }
 
 /** Holds a window's way against the truth. */
-export function scoreLefts(shot: FollowedShot, lefts: readonly number[], frame: Size): Score {
-  const side = largestWindowSize(followedMaster, frame).width / followedMaster.width;
+export function scoreLefts(shot: FollowedShot, lefts: readonly number[], frameSize: Size): Score {
+  const side = largestWindowSize(followedMaster, frameSize).width / followedMaster.width;
   const score: Score = {
     frames: 0,
     inside: 0,

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { gcd } from '../picture/geometry.ts';
 import { fail, ok, type Result } from '../problem.ts';
 

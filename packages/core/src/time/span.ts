@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 
 /** A run of frames: `from` is its first frame, `to` the first frame after it. */
 export interface FrameSpan {

@@ -2,10 +2,10 @@ import { createCanvas } from '@napi-rs/canvas';
 import { guidePatterns, guideWeight, type Guide, type Size } from '@mivvy/core';
 
 /** A guide picture as PNG with transparency, at the master's frame size: outlines and letters, nothing else. */
-export async function guidePng(guides: readonly Guide[], master: Size): Promise<Buffer> {
-  const canvas = createCanvas(master.width, master.height);
+export async function guidePng(guides: readonly Guide[], masterSize: Size): Promise<Buffer> {
+  const canvas = createCanvas(masterSize.width, masterSize.height);
   const g = canvas.getContext('2d');
-  const weight = guideWeight(master);
+  const weight = guideWeight(masterSize);
   guides.forEach(({ tag, window: w }, i) => {
     g.setLineDash(guidePatterns[i % guidePatterns.length]!.map((n) => n * weight));
     for (const [style, width] of [

@@ -1,5 +1,5 @@
 import { stat } from 'node:fs/promises';
-import { z } from 'zod';
+import * as z from 'zod';
 import {
   fail,
   nearestKnownRate,

@@ -1,5 +1,5 @@
 import { parentPort, workerData } from 'node:worker_threads';
-import { z } from 'zod';
+import * as z from 'zod';
 import { loadDetector, type Detector } from './detector.ts';
 import type { DetectNews } from './look-job.ts';
 import { seePicture, whyOf } from './see-picture.ts';

@@ -16,7 +16,7 @@ import {
   type io,
   type Tensor,
 } from '@tensorflow/tfjs-core';
-import { z } from 'zod';
+import * as z from 'zod';
 import { subjectKinds } from '@mivvy/core';
 
 const require = createRequire(import.meta.url);

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { detectorNoteSchema, shotLookSchema } from '@mivvy/core';
 import { seenSchema } from './detector.ts';
 

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { renderPlanSchema } from '@mivvy/core';
 
 /** What the picture worker is told: a plan, and how the two tools at its ends are called. */

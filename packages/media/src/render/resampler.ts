@@ -109,23 +109,23 @@ export class Resampler {
 
   private constructor(
     private readonly kernel: Kernel,
-    private readonly master: Size,
+    private readonly masterSize: Size,
     private readonly chroma: Chroma,
-    private readonly frame: Size,
+    private readonly frameSize: Size,
   ) {
-    this.source = kernel.reserve(pictureBytes(master, chroma));
-    this.target = kernel.reserve(pictureBytes(frame, '420'));
+    this.source = kernel.reserve(pictureBytes(masterSize, chroma));
+    this.target = kernel.reserve(pictureBytes(frameSize, '420'));
     this.small = {
-      width: Math.max(4, 2 * Math.round((frame.width * softReduction) / 2)),
-      height: Math.max(4, 2 * Math.round((frame.height * softReduction) / 2)),
+      width: Math.max(4, 2 * Math.round((frameSize.width * softReduction) / 2)),
+      height: Math.max(4, 2 * Math.round((frameSize.height * softReduction) / 2)),
     };
     this.ground = kernel.reserve(pictureBytes(this.small, '420'));
     this.lines = kernel.reserve(16);
   }
 
   /** Readies a resampler for masters of one size and frames of another. */
-  static async open(master: Size, chroma: Chroma, frame: Size): Promise<Resampler> {
-    return new Resampler(await loadKernel(), master, chroma, frame);
+  static async open(masterSize: Size, chroma: Chroma, frameSize: Size): Promise<Resampler> {
+    return new Resampler(await loadKernel(), masterSize, chroma, frameSize);
   }
 
   /** Draws one picture. The result is a view that holds until the next call. */
@@ -136,20 +136,20 @@ export class Resampler {
     for (const { source, into } of layout.panels) {
       this.resample(
         this.source,
-        this.master,
+        this.masterSize,
         this.chroma,
         this.target,
-        this.frame,
+        this.frameSize,
         { from: source.x, length: source.width, into: into.width, at: into.x },
         { from: source.y, length: source.height, into: into.height, at: into.y },
         'lanczos',
       );
     }
-    return new Uint8Array(this.kernel.memory.buffer, this.target, pictureBytes(this.frame, '420'));
+    return new Uint8Array(this.kernel.memory.buffer, this.target, pictureBytes(this.frameSize, '420'));
   }
 
   private paint(colour: string): void {
-    const { width, height } = this.frame;
+    const { width, height } = this.frameSize;
     const [y, u, v] = yuvOf(colour);
     this.kernel.flood(this.target, width, width, height, y);
     this.kernel.flood(this.target + width * height, width / 2, width / 2, height / 2, u);
@@ -158,10 +158,10 @@ export class Resampler {
 
   /** The soft copy: the window reduced to a few pixels, and these spread over the frame without an edge. */
   private drawSoft(window: { x: number; y: number; width: number; height: number }): void {
-    const { small, frame } = this;
+    const { small, frameSize: frame } = this;
     this.resample(
       this.source,
-      this.master,
+      this.masterSize,
       this.chroma,
       this.ground,
       small,

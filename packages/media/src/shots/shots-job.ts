@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { shotsSchema } from '@mivvy/core';
 
 /** What the shots worker is told: how the film is decoded into thumbs, and which of them are kept. */

@@ -51,18 +51,18 @@ function shift(samples: readonly number[], start: number, step: number): number 
 /** Largest distance of a delivered picture's edges from where the plan has them, in delivered pixels. Luma, one byte each. */
 export function gratingError(
   luma: Uint8Array,
-  frame: Size,
+  frameSize: Size,
   into: { x: number; y: number; width: number; height: number },
   window: MasterRect,
 ): { worst: number; x: number } {
   const columns = Array.from({ length: into.width }, (_, x) => {
     let sum = 0;
-    for (let y = 0; y < into.height; y++) sum += luma[(into.y + y) * frame.width + into.x + x]!;
+    for (let y = 0; y < into.height; y++) sum += luma[(into.y + y) * frameSize.width + into.x + x]!;
     return sum / into.height;
   });
   const rows = Array.from({ length: into.height }, (_, y) => {
     let sum = 0;
-    for (let x = 0; x < into.width; x++) sum += luma[(into.y + y) * frame.width + into.x + x]!;
+    for (let x = 0; x < into.width; x++) sum += luma[(into.y + y) * frameSize.width + into.x + x]!;
     return sum / into.width;
   });
   const edges = (samples: number[], start: number, length: number) => {

@@ -164,48 +164,48 @@ function line(values: readonly number[]): { slope: number; intercept: number } {
 }
 
 /** Reads one picture of a delivered ruler (rgb24). */
-export function readRulerPicture(rgb: Buffer, frame: Size, master: Size): RulerReading {
-  const columns = new Array<number>(frame.width).fill(0);
-  const rows = new Array<number>(frame.height).fill(0);
-  for (let y = 0; y < frame.height; y++) {
-    for (let x = 0; x < frame.width; x++) {
-      const at = (y * frame.width + x) * 3;
-      columns[x]! += rgb[at]! / frame.height;
-      rows[y]! += rgb[at + 1]! / frame.width;
+export function readRulerPicture(rgb: Buffer, frameSize: Size, masterSize: Size): RulerReading {
+  const columns = new Array<number>(frameSize.width).fill(0);
+  const rows = new Array<number>(frameSize.height).fill(0);
+  for (let y = 0; y < frameSize.height; y++) {
+    for (let x = 0; x < frameSize.width; x++) {
+      const at = (y * frameSize.width + x) * 3;
+      columns[x]! += rgb[at]! / frameSize.height;
+      rows[y]! += rgb[at + 1]! / frameSize.width;
     }
   }
   const span = rampTo - rampFrom;
   const h = line(columns);
   const v = line(rows);
   // The ramp's value at a pixel's centre names the master position of that centre.
-  const width = (h.slope * frame.width * master.width) / span;
-  const height = (v.slope * frame.height * master.height) / span;
+  const width = (h.slope * frameSize.width * masterSize.width) / span;
+  const height = (v.slope * frameSize.height * masterSize.height) / span;
   const window = {
-    x: ((h.intercept - h.slope * 0.5 - rampFrom) * master.width) / span,
-    y: ((v.intercept - v.slope * 0.5 - rampFrom) * master.height) / span,
+    x: ((h.intercept - h.slope * 0.5 - rampFrom) * masterSize.width) / span,
+    y: ((v.intercept - v.slope * 0.5 - rampFrom) * masterSize.height) / span,
     width,
     height,
   };
-  return { frame: readNumber(rgb, frame, master, window), window };
+  return { frame: readNumber(rgb, frameSize, masterSize, window), window };
 }
 
 /** Votes over every block whose centre the picture shows, so that coding noise cannot flip a bit. */
-function readNumber(rgb: Buffer, frame: Size, master: Size, window: RulerReading['window']): number {
-  const side = blockSide(master);
+function readNumber(rgb: Buffer, frameSize: Size, masterSize: Size, window: RulerReading['window']): number {
+  const side = blockSide(masterSize);
   const sums = new Array<number>(bits).fill(0);
-  for (let by = 0; by * side < master.height; by++) {
-    for (let bx = 0; bx * side < master.width; bx++) {
-      const x = Math.round((((bx + 0.5) * side - window.x) / window.width) * frame.width);
-      const y = Math.round((((by + 0.5) * side - window.y) / window.height) * frame.height);
-      if (x < 1 || y < 1 || x >= frame.width - 1 || y >= frame.height - 1) continue;
-      sums[(by % 4) * 4 + (bx % 4)]! += rgb[(y * frame.width + x) * 3 + 2]! - (low + high) / 2;
+  for (let by = 0; by * side < masterSize.height; by++) {
+    for (let bx = 0; bx * side < masterSize.width; bx++) {
+      const x = Math.round((((bx + 0.5) * side - window.x) / window.width) * frameSize.width);
+      const y = Math.round((((by + 0.5) * side - window.y) / window.height) * frameSize.height);
+      if (x < 1 || y < 1 || x >= frameSize.width - 1 || y >= frameSize.height - 1) continue;
+      sums[(by % 4) * 4 + (bx % 4)]! += rgb[(y * frameSize.width + x) * 3 + 2]! - (low + high) / 2;
     }
   }
   return sums.reduce((number, sum, bit) => (sum > 0 ? number | (1 << bit) : number), 0);
 }
 
 /** Decodes a delivered ruler with ffmpeg alone and reads every picture of it. */
-export async function readRuler(path: string, frame: Size, master: Size): Promise<RulerReading[]> {
+export async function readRuler(path: string, frameSize: Size, masterSize: Size): Promise<RulerReading[]> {
   const child = spawn(
     'ffmpeg',
     [
@@ -227,7 +227,7 @@ export async function readRuler(path: string, frame: Size, master: Size): Promis
     ],
     { stdio: ['ignore', 'pipe', 'inherit'] },
   );
-  const length = frame.width * frame.height * 3;
+  const length = frameSize.width * frameSize.height * 3;
   const readings: RulerReading[] = [];
   let held: Buffer[] = [];
   let heldBytes = 0;
@@ -237,7 +237,7 @@ export async function readRuler(path: string, frame: Size, master: Size): Promis
     if (heldBytes < length) continue;
     let all = Buffer.concat(held);
     while (all.length >= length) {
-      readings.push(readRulerPicture(all.subarray(0, length), frame, master));
+      readings.push(readRulerPicture(all.subarray(0, length), frameSize, masterSize));
       all = all.subarray(length);
     }
     held = [all];

@@ -1,7 +1,7 @@
 import { createRequire } from 'node:module';
 import { pathToFileURL } from 'node:url';
 import { Worker } from 'node:worker_threads';
-import type { z } from 'zod';
+import type * as z from 'zod';
 import { Cancelled } from '../ffmpeg/run.ts';
 
 /** Starts a worker thread. It is TypeScript like everything else, and a loader given to this process does not reach its workers. */

@@ -1,5 +1,5 @@
 import { describe, expect, test } from '@jest/globals';
-import { z } from 'zod';
+import * as z from 'zod';
 import { readJson, UnreadableColumn, writeJson, type JsonCodec } from './json-column.ts';
 
 /** A thing that was a bare number first, then had a unit, and has a list of them now. */

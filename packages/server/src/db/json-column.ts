@@ -1,6 +1,6 @@
 import { customType } from 'drizzle-orm/sqlite-core';
 import { LRUCache } from 'lru-cache';
-import { z } from 'zod';
+import * as z from 'zod';
 import { faultLine } from '@mivvy/core';
 
 /** How values of one kind are kept in JSON columns, and read again whichever release wrote them. */

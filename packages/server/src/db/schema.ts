@@ -1,5 +1,5 @@
 import { index, integer, real, sqliteTable, text, uniqueIndex } from 'drizzle-orm/sqlite-core';
-import type { z } from 'zod';
+import type * as z from 'zod';
 import type { Standing } from '@mivvy/core';
 import type { jobSchema } from '@mivvy/api';
 import { codecs } from './codecs.ts';

@@ -5,7 +5,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { execa } from 'execa';
 import fc from 'fast-check';
-import { z } from 'zod';
+import * as z from 'zod';
 import { nameKey, planFingerprint } from '@mivvy/core';
 import { deliverableSchema, jobSchema, masterSchema, productionSchema, versionSchema } from '@mivvy/api';
 import { deliverables } from '../db/schema.ts';

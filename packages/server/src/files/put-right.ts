@@ -1,7 +1,7 @@
 import { readdir, readFile, rename, rm, stat } from 'node:fs/promises';
 import { basename, extname, join } from 'node:path';
 import { and, asc, desc, eq, isNull, lt, notInArray, or, sql } from 'drizzle-orm';
-import { z } from 'zod';
+import * as z from 'zod';
 import { freeName, nameKey } from '@mivvy/core';
 import { sha256File } from '@mivvy/media';
 import { arrivals, changes, cuts, deliverables, jobs, masters, productions, versions } from '../db/schema.ts';

@@ -1,5 +1,5 @@
 import type { ErrorRequestHandler, Request, RequestHandler, Response } from 'express';
-import type { z } from 'zod';
+import type * as z from 'zod';
 import { faultLine, type Problem } from '@mivvy/core';
 import { diskFullProblem, isDiskFull } from '../disk/full.ts';
 import { NotReplaced } from '../masters.ts';

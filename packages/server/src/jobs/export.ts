@@ -207,7 +207,7 @@ async function nameFor(
     master: master.name,
     namesake: namesakes.findIndex((film) => film.id === master.id) + 1,
     placementId: version.placementId,
-    frame: plan.frame,
+    frameSize: plan.frame,
     rate: plan.rate,
     container: plan.container,
     exportNumber,

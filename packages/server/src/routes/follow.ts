@@ -47,7 +47,7 @@ async function followVersion(
     shots: master.shots ?? oneShot,
     frames,
     rate,
-    master: displayed,
+    masterSize: displayed,
     keeps: master.keeps,
     looks: look.shots,
     drawn: look.drawn,

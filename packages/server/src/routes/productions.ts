@@ -57,11 +57,11 @@ async function startProduction(ws: Workspace, req: Request, res: Response): Prom
 }
 
 async function sendProduction(ws: Workspace, req: Request, res: Response): Promise<void> {
-  const text = await productionAnswer(ws, param(req));
-  if (text === undefined)
+  const json = await productionAnswer(ws, param(req));
+  if (json === undefined)
     refuse(404, 'not-found', 'That production is not here any more.', 'Go back to all productions.');
-  // Sent as bytes: a text would be read through once more for a tag that nobody asks for.
-  res.type('application/json').end(text);
+  // Ended, not sent: sending reads it through once more for a tag that nobody asks for.
+  res.type('application/json').end(json);
 }
 
 async function changeProduction(ws: Workspace, req: Request, res: Response): Promise<void> {

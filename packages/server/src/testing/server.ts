@@ -3,7 +3,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { execa } from 'execa';
 import { pino } from 'pino';
-import { z } from 'zod';
+import * as z from 'zod';
 import { jobSchema, productionDetailSchema, type Job, type ProductionDetail } from '@mivvy/api';
 import { createApp } from '../app.ts';
 import { openWorkspace, type OpenOptions } from '../open.ts';

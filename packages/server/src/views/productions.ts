@@ -60,20 +60,20 @@ function byProduction<Row extends { productionId: string }>(rows: readonly Row[]
   return groups;
 }
 
-/** Answers that were given last, with what they were made from; characters. */
-const answers = new LRUCache<string, { madeFrom: string; text: string }>({
+/** Answers that were given last, with what they were made from; bytes. */
+const answers = new LRUCache<string, { madeFrom: string; json: Buffer }>({
   maxSize: 64_000_000,
-  sizeCalculation: (answer) => answer.text.length,
+  sizeCalculation: (answer) => answer.json.length,
 });
 
 /** Answers that are being made, so that those who ask meanwhile share them. */
-const making = new Map<string, Promise<string>>();
+const making = new Map<string, Promise<Buffer>>();
 
 /**
  * Everything that a production's screens show, as JSON: made again only when its revision or the spec book has changed.
  * Undefined where it is not there.
  */
-export async function productionAnswer(ws: Ws, id: string): Promise<string | undefined> {
+export async function productionAnswer(ws: Ws, id: string): Promise<Buffer | undefined> {
   await lookAtFiles(ws, id, 'newest');
   const [row] = await ws.db
     .select({ revision: productions.revision })
@@ -83,15 +83,15 @@ export async function productionAnswer(ws: Ws, id: string): Promise<string | und
   const key = `${ws.storage.root} ${id}`;
   const madeFrom = `${row.revision} ${ws.specs.edition}`;
   const known = answers.get(key);
-  if (known?.madeFrom === madeFrom) return known.text;
+  if (known?.madeFrom === madeFrom) return known.json;
   const running = making.get(`${key} ${madeFrom}`);
   if (running) return running;
   const work = (async () => {
     const detail = await productionDetail(ws, id);
-    const text = JSON.stringify(detail);
+    const json = Buffer.from(JSON.stringify(detail));
     // What was changed while it was made is in a revision of its own, which is asked for next.
-    if (detail?.revision === row.revision) answers.set(key, { madeFrom, text });
-    return text;
+    if (detail?.revision === row.revision) answers.set(key, { madeFrom, json });
+    return json;
   })().finally(() => making.delete(`${key} ${madeFrom}`));
   making.set(`${key} ${madeFrom}`, work);
   return work;

@@ -1,5 +1,5 @@
 import { useMutation, useQueryClient, type QueryClient } from '@tanstack/react-query';
-import { z } from 'zod';
+import * as z from 'zod';
 import {
   carryAnswerSchema,
   cutReadSchema,

@@ -1,5 +1,5 @@
 import { nanoid } from 'nanoid';
-import { z } from 'zod';
+import * as z from 'zod';
 import type { Problem } from '@mivvy/core';
 import { problemSchema } from '@mivvy/api';
 

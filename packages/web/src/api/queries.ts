@@ -1,5 +1,5 @@
 import { useQueries, useQuery } from '@tanstack/react-query';
-import { z } from 'zod';
+import * as z from 'zod';
 import { checkReportSchema } from '@mivvy/core';
 import {
   deliverableSchema,

@@ -1,5 +1,5 @@
 import { useSyncExternalStore } from 'react';
-import { DetailedError, Upload } from 'tus-js-client';
+import type { DetailedError, Upload } from 'tus-js-client';
 import type { Problem } from '@mivvy/core';
 import { problemSchema } from '@mivvy/api';
 
@@ -39,9 +39,10 @@ export function useArriving(productionId: string): Arriving[] {
 
 /** What the server said of a failed upload. */
 function problemFrom(error: Error): Problem {
-  if (error instanceof DetailedError && error.originalResponse) {
+  const { originalResponse } = error as Partial<DetailedError>;
+  if (originalResponse) {
     try {
-      const told = problemSchema.safeParse(JSON.parse(error.originalResponse.getBody()));
+      const told = problemSchema.safeParse(JSON.parse(originalResponse.getBody()));
       if (told.success) return told.data;
     } catch {
       // not one of our own answers
@@ -72,6 +73,8 @@ export async function sendFilm(file: File, productionId: string, replaces?: stri
   ];
   listeners.forEach((tell) => tell());
   let marks: { at: number; sent: number }[] = [];
+  // What sends films is loaded with the first of them.
+  const { Upload } = await import('tus-js-client');
   const upload = new Upload(file, {
     endpoint: '/api/uploads',
     metadata: { filename: file.name, productionId, ...(replaces ? { replaces } : {}) },

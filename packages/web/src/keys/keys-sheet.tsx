@@ -1,39 +1,11 @@
-import Dialog from '@mui/material/Dialog';
-import DialogContent from '@mui/material/DialogContent';
-import { useState } from 'react';
-import { keyAction, keyTable, type KeyName, type KeyPlace } from './registry.ts';
+import { lazy, Suspense, useState } from 'react';
 import { useKey } from './use-key.ts';
-import styles from './keys-sheet.module.css';
 
-/** The keys of one place that have a line of their own on the sheet. */
-const linesOf = (place: KeyPlace) =>
-  Object.keys(keyTable[place]).flatMap((action) => {
-    const { shown, does } = keyAction(`${place}.${action}` as KeyName);
-    return shown ? [{ shown, does }] : [];
-  });
+const KeysList = lazy(async () => ({ default: (await import('./keys-list.tsx')).KeysList }));
 
-/** The list of keys, opened with “?” from anywhere. */
+/** The list of keys, opened with “?” from anywhere; it is loaded then. */
 export function KeysSheet() {
   const [open, setOpen] = useState(false);
   useKey('Everywhere.keys', () => setOpen((was) => !was));
-  return (
-    <Dialog open={open} onClose={() => setOpen(false)} aria-labelledby="keys-title">
-      <DialogContent className={styles.sheet}>
-        <h2 id="keys-title">Keys</h2>
-        {(Object.keys(keyTable) as KeyPlace[]).map((place) => (
-          <section key={place}>
-            <h3 className="quiet">{place}</h3>
-            <dl>
-              {linesOf(place).map(({ shown, does }) => [
-                <dt key={shown} className="mono">
-                  {shown}
-                </dt>,
-                <dd key={does}>{does}</dd>,
-              ])}
-            </dl>
-          </section>
-        ))}
-      </DialogContent>
-    </Dialog>
-  );
+  return <Suspense>{open && <KeysList onClose={() => setOpen(false)} />}</Suspense>;
 }

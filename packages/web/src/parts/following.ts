@@ -26,7 +26,7 @@ export function followFilmOf(
     shots: master.shots ?? oneShot,
     frames,
     rate,
-    master: displayed,
+    masterSize: displayed,
     keeps: master.keeps,
     looks: look.shots,
     drawn: look.drawn,

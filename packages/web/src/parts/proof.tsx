@@ -122,7 +122,7 @@ export function Proof({
       {film ? (
         <ProofCanvas
           film={film}
-          source={{ framing: version.framing, frame }}
+          source={{ framing: version.framing, frameSize: frame }}
           label={`Proof of ${versionName(version)}`}
         />
       ) : null}

@@ -164,12 +164,12 @@ export function PathRow({
   framing,
   units,
   master,
-  frame,
+  frameSize: frame,
 }: {
   framing: Framing;
   units: readonly Unit[];
   master: Master;
-  frame: Size;
+  frameSize: Size;
 }) {
   const frames = master.facts!.video.frames;
   const displayed = master.facts!.video.displayed;

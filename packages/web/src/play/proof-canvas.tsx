@@ -3,21 +3,21 @@ import { layoutAt, softReduction, type Framing, type Layout, type Size } from '@
 import type { Film } from './player.ts';
 
 /** What to draw, given the master frame that is shown: a version's layout, or the whole master. */
-type PictureSource = { framing: Framing; frame: Size } | 'whole';
+type PictureSource = { framing: Framing; frameSize: Size } | 'whole';
 
-function layoutFor(source: PictureSource, film: Film): { layout: Layout; frame: Size } {
+function layoutFor(source: PictureSource, film: Film): { layout: Layout; frameSize: Size } {
   const { displayed } = film.facts.video;
   if (source === 'whole')
     return {
-      frame: displayed,
+      frameSize: displayed,
       layout: {
         panels: [{ source: { x: 0, y: 0, ...displayed }, into: { x: 0, y: 0, ...displayed } }],
         ground: null,
       },
     };
   return {
-    frame: source.frame,
-    layout: layoutAt(source.framing, Math.max(0, film.shown), displayed, source.frame),
+    frameSize: source.frameSize,
+    layout: layoutAt(source.framing, Math.max(0, film.shown), displayed, source.frameSize),
   };
 }
 
@@ -28,7 +28,7 @@ let softCanvas: HTMLCanvasElement | undefined;
 function paint(
   pen: CanvasRenderingContext2D,
   film: Film,
-  { layout, frame }: { layout: Layout; frame: Size },
+  { layout, frameSize: frame }: { layout: Layout; frameSize: Size },
   width: number,
   height: number,
 ): void {

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { maxZoom } from '../pose.ts';
 import { splineAt } from '../spline.ts';
 import { offsetSchema, type MoveKind } from './kind.ts';

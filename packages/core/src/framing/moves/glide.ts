@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { clamp } from '../../picture/geometry.ts';
 import { poseSchema } from '../pose.ts';
 import { offsetSchema, samePose, type MoveKind } from './kind.ts';

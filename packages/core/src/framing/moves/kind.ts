@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import type { Size } from '../../picture/geometry.ts';
 import type { Pose } from '../pose.ts';
 
@@ -10,7 +10,7 @@ export type PoseWriter = (at: number, out: Float64Array) => void;
 
 /** What a move stands in where it is made into another kind. */
 export interface MoveScene {
-  master: Size;
+  masterSize: Size;
   /** The frame, or the part of it, that the window fills. */
   part: Size;
   framesPerSecond: number;

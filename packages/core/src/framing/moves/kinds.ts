@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { follow } from './follow.ts';
 import { glide } from './glide.ts';
 import { hold } from './hold.ts';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { poseSchema, type Pose } from '../pose.ts';
 import { offsetSchema, samePose, type MoveKind, type PathKey, type PoseWriter } from './kind.ts';
 

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { checkLine, type CheckLine } from '../../checks/check-line.ts';
 import type { MadeFrom, MeasuredFile } from '../../checks/measured-file.ts';
 import { trouble } from '../../checks/trouble-kinds.ts';

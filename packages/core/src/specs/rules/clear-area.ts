@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { listWords } from '../../words.ts';
 import { closed, fractionSchema, nameSchema } from '../closed.ts';
 import type { PlacementRule } from './rule.ts';

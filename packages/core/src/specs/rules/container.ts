@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { checkLine } from '../../checks/check-line.ts';
 import type { PlacementRule } from './rule.ts';
 

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { checkLine } from '../../checks/check-line.ts';
 import { trouble, type Trouble } from '../../checks/trouble-kinds.ts';
 import { keptFrameAt } from '../../edits/cut.ts';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import type { PlacementRule } from './rule.ts';
 
 /** Whether captions go with the film, and how. */

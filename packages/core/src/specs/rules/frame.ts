@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { checkLine } from '../../checks/check-line.ts';
 import { sizeLabel } from '../../masters/facts.ts';
 import { aspectLabel, shapeWord, type Size } from '../../picture/geometry.ts';

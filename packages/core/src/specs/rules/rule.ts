@@ -1,4 +1,4 @@
-import type { z } from 'zod';
+import type * as z from 'zod';
 import type { CheckLine } from '../../checks/check-line.ts';
 import type { MadeFrom, MeasuredFile } from '../../checks/measured-file.ts';
 import type { Trouble } from '../../checks/trouble-kinds.ts';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { checkLine, type CheckLine } from '../../checks/check-line.ts';
 import { bitrateLabel } from '../../checks/labels.ts';
 import type { MeasuredFile } from '../../checks/measured-file.ts';

@@ -56,7 +56,7 @@ export function FramingScore() {
           chosen={unit}
           words={(i) => moveWord(framing, shots[i]!.from)}
         />
-        <PathRow framing={framing} units={units} master={master} frame={frameSize} />
+        <PathRow framing={framing} units={units} master={master} frameSize={frameSize} />
         <KeepRow keeps={keeps} frames={frames} />
         <TroubleRow troubles={planned?.troubles ?? []} frames={frames} />
         {cut && <Dropped kept={cut.kept} frames={frames} />}

@@ -115,8 +115,8 @@ function OverPicture({
   const common = commonArea([...mine, ...others.map((o) => o.window)]);
   return (
     <>
-      <Dimmed windows={mine} master={displayed} strength={look.dim} />
-      <OverMaster others={others} common={common} master={displayed} look={look} />
+      <Dimmed windows={mine} masterSize={displayed} strength={look.dim} />
+      <OverMaster others={others} common={common} masterSize={displayed} look={look} />
       <KeepMarks keeps={keeps} frame={frame} />
       {showSubjects && !drawing && (
         <SubjectMarks
@@ -188,7 +188,7 @@ export function useHeld(): (which: Panel) => Held | null {
     if (!shot.movable) return null;
     return {
       pose: shot.editPose(which),
-      master: displayed,
+      masterSize: displayed,
       part: shot.partOf(which),
       setPose: (pose) => setPose(which, pose),
     };

@@ -11,13 +11,13 @@ export interface OverWindow {
 }
 
 /** Where a rectangle of the master lies over its picture, as style. */
-export function placeOver(rect: MasterRect, master: Size): CSSProperties {
+export function placeOver(rect: MasterRect, masterSize: Size): CSSProperties {
   const percent = (n: number, of: number) => `${(n / of) * 100}%`;
   return {
-    left: percent(rect.x, master.width),
-    top: percent(rect.y, master.height),
-    width: percent(rect.width, master.width),
-    height: percent(rect.height, master.height),
+    left: percent(rect.x, masterSize.width),
+    top: percent(rect.y, masterSize.height),
+    width: percent(rect.width, masterSize.width),
+    height: percent(rect.height, masterSize.height),
   };
 }
 
@@ -35,12 +35,12 @@ const corners: readonly CSSProperties[] = [
 export function OverMaster({
   others,
   common,
-  master,
+  masterSize: master,
   look,
 }: {
   others: readonly OverWindow[];
   common: MasterRect | null;
-  master: Size;
+  masterSize: Size;
   look: MasterLook;
 }) {
   return (
@@ -71,11 +71,11 @@ export function OverMaster({
 /** Everything outside of some windows dimmed. */
 export function Dimmed({
   windows,
-  master,
+  masterSize: master,
   strength,
 }: {
   windows: readonly MasterRect[];
-  master: Size;
+  masterSize: Size;
   strength: number;
 }) {
   const hole = (w: MasterRect) => `M${w.x} ${w.y}h${w.width}v${w.height}h${-w.width}z`;

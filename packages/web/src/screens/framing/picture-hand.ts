@@ -10,7 +10,7 @@ const snapReach = 6;
 /** A window in the hand: where it is, what it moves in, and how a new place is told. */
 export interface Held {
   pose: Pose;
-  master: Size;
+  masterSize: Size;
   /** The frame, or the part of it, that the window fills. */
   part: Size;
   setPose: (pose: Pose) => void;
@@ -47,7 +47,13 @@ export function usePictureHand(
     };
   };
   /** The master point under a place on the surface, fractions of the master. */
-  const pointIn = ({ pose, master, part }: Held, fx: number, fy: number, top: number, height: number) => {
+  const pointIn = (
+    { pose, masterSize: master, part }: Held,
+    fx: number,
+    fy: number,
+    top: number,
+    height: number,
+  ) => {
     if (surface === 'master') return { u: fx, v: fy };
     const w = windowOf(pose, master, part);
     return {
@@ -76,7 +82,7 @@ export function usePictureHand(
           grip.current && !first ? grip.current.fy : fy,
         );
         if (!held) return cancel();
-        const { pose, master, part, setPose } = held;
+        const { pose, masterSize: master, part, setPose } = held;
         if (first) {
           onStart();
           const window = windowOf(pose, master, part);
@@ -113,7 +119,7 @@ export function usePictureHand(
             clamp(held.pose.zoom * zoomStep ** (-dy / 100), 1, maxZoom),
             u,
             v,
-            held.master,
+            held.masterSize,
             held.part,
           ),
         );
@@ -126,7 +132,7 @@ export function usePictureHand(
         const { top, height } = partOf(held, fy, box);
         const { u, v } = pointIn(held, fx, fy, top, height);
         held.setPose(
-          zoomAbout(held.pose, clamp(pinched.current * by, 1, maxZoom), u, v, held.master, held.part),
+          zoomAbout(held.pose, clamp(pinched.current * by, 1, maxZoom), u, v, held.masterSize, held.part),
         );
       },
     },

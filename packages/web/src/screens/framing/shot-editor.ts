@@ -32,7 +32,7 @@ export interface ShotEditor {
   clip: Clip;
   /** Frames from the start of the shot to the play head. */
   at: number;
-  master: Size;
+  masterSize: Size;
   framesPerSecond: number;
   /** The setup that this framing is shared with, if it is. */
   shared: string | undefined;
@@ -60,7 +60,7 @@ export function shotEditorAt(
   framing: Framing,
   units: readonly Unit[],
   frame: number,
-  master: Size,
+  masterSize: Size,
   size: Size,
   framesPerSecond: number,
 ): ShotEditor {
@@ -73,7 +73,7 @@ export function shotEditorAt(
   const partOf = (panel: Panel) => frameOfPanel(clip.fill, panel, size);
   const moveOf = (panel: Panel) =>
     panel === 'lower' && clip.fill.kind === 'stacked' ? clip.fill.lower : clip.move;
-  const poseOf = (panel: Panel) => poseOfMove(moveOf(panel), at, master, partOf(panel));
+  const poseOf = (panel: Panel) => poseOfMove(moveOf(panel), at, masterSize, partOf(panel));
   const editAt = (panel: Panel) => clamp(editFrame(moveOf(panel), at), 0, unit.to - unit.from - 1);
   const withMove = (panel: Panel, move: Move) =>
     withClip(
@@ -86,7 +86,7 @@ export function shotEditorAt(
     unit,
     clip,
     at,
-    master,
+    masterSize: masterSize,
     framesPerSecond,
     shared: sharedSetup(framing, unit),
     movable: clip.fill.kind === 'filled' || clip.fill.kind === 'stacked',
@@ -96,8 +96,8 @@ export function shotEditorAt(
     withMove,
     withClip,
     editAt,
-    editPose: (panel) => poseOfMove(moveOf(panel), editAt(panel), master, partOf(panel)),
-    windowOf: (panel) => windowOf(poseOf(panel), master, partOf(panel)),
+    editPose: (panel) => poseOfMove(moveOf(panel), editAt(panel), masterSize, partOf(panel)),
+    windowOf: (panel) => windowOf(poseOf(panel), masterSize, partOf(panel)),
     withPose: (panel, pose) => withMove(panel, withPoseAt(moveOf(panel), editAt(panel), pose)),
     withFill: (fill) => withClip({ ...clip, fill }),
     sharedOut: () => shareWithSetup(framing, units, unit),
@@ -108,7 +108,7 @@ export function shotEditorAt(
 /** The window at hand as another kind of move, going on from what is shown at the play head. */
 export function moveTo(kind: Move['kind'], shot: ShotEditor, panel: Panel): Move {
   return moveAs(kind, shot.moveOf(panel), {
-    master: shot.master,
+    masterSize: shot.masterSize,
     part: shot.partOf(panel),
     framesPerSecond: shot.framesPerSecond,
     length: shot.unit.to - shot.unit.from,

@@ -62,7 +62,7 @@ export function useFollowing(
   const judgement = useMemo(
     () =>
       film && subject
-        ? judgeFollowing(framing, unit, subject, film.master, film.rules, fps(film.rate))
+        ? judgeFollowing(framing, unit, subject, film.masterSize, film.rules, fps(film.rate))
         : null,
     [film, subject, framing, unit],
   );

@@ -1,5 +1,5 @@
 import { useState } from 'react';
-import { z } from 'zod';
+import * as z from 'zod';
 
 const storageKey = 'mivvy.master-look';
 const lookSchema = z.object({

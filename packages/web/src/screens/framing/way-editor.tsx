@@ -26,9 +26,9 @@ interface Axis {
   side: number;
 }
 
-function axisOf(move: FollowMove, master: Size, frame: Size): Axis {
-  const window = largestWindowSize(master, frame);
-  const [x, y] = [window.width / move.zoom / master.width, window.height / move.zoom / master.height];
+function axisOf(move: FollowMove, masterSize: Size, frameSize: Size): Axis {
+  const window = largestWindowSize(masterSize, frameSize);
+  const [x, y] = [window.width / move.zoom / masterSize.width, window.height / move.zoom / masterSize.height];
   return x <= y ? { name: 'x', side: x } : { name: 'y', side: y };
 }
 

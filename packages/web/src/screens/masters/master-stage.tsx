@@ -16,7 +16,7 @@ import { sharedWindows } from './shared-panel.tsx';
 function SharedWindows({ master, versions }: { master: Master; versions: readonly Version[] }) {
   const frame = useHeadPart('frame');
   const shared = sharedWindows(master, versions, frame);
-  return <SharedOverlay shared={shared} master={master.facts!.video.displayed} />;
+  return <SharedOverlay shared={shared} masterSize={master.facts!.video.displayed} />;
 }
 
 /** The film's length, with its shots and keeps. */

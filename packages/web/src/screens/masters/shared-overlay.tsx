@@ -7,15 +7,15 @@ import '../framing/framing.css';
 /** Windows, their common area and the square inside it, over the master. */
 export function SharedOverlay({
   shared,
-  master,
+  masterSize: master,
 }: {
   shared: ReturnType<typeof sharedWindows>;
-  master: Size;
+  masterSize: Size;
 }) {
   const [look] = useMasterLook();
   return (
     <>
-      <OverMaster others={shared.windows} common={shared.common} master={master} look={look} />
+      <OverMaster others={shared.windows} common={shared.common} masterSize={master} look={look} />
       {shared.square && (
         <div className="square" style={placeOver(shared.square, master)}>
           <span>square</span>

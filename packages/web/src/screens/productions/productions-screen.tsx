@@ -1,18 +1,13 @@
 import Button from '@mui/material/Button';
-import Dialog from '@mui/material/Dialog';
-import DialogActions from '@mui/material/DialogActions';
-import DialogContent from '@mui/material/DialogContent';
-import TextField from '@mui/material/TextField';
 import { formatDistanceToNow } from 'date-fns';
 import { useSnackbar } from 'notistack';
-import { useState } from 'react';
+import { lazy, Suspense, useState } from 'react';
 import { useDropzone } from 'react-dropzone';
-import { useForm } from 'react-hook-form';
 import { Link, useNavigate } from 'react-router';
 import type { ProductionCard } from '@mivvy/api';
 import { problemOf } from '../../api/client.ts';
 import { useProductions } from '../../api/queries.ts';
-import { useRemoveProduction, useRenameProduction, useStartProduction } from '../../api/changes.ts';
+import { useStartProduction } from '../../api/changes.ts';
 import { sendFilm } from '../../api/uploads.ts';
 import { Empty, Failed, Loading } from '../../parts/notices.tsx';
 import { Stamp } from '../../parts/stamp.tsx';
@@ -87,135 +82,57 @@ function Card({
   );
 }
 
-/** Name and client of a production, for a new one or one that is there. */
-function ProductionDialog({
-  title,
-  action,
-  initial,
-  pending,
-  error,
-  onSave,
-  onClose,
-}: {
-  title: string;
-  action: string;
-  initial: { name: string; client: string };
-  pending: boolean;
-  error: unknown;
-  onSave: (names: { name: string; client: string }) => void;
-  onClose: () => void;
-}) {
-  const { register, handleSubmit, formState } = useForm({ defaultValues: initial });
-  return (
-    <Dialog open onClose={onClose} fullWidth maxWidth="xs" aria-labelledby="names-title">
-      <form
-        onSubmit={(event) =>
-          void handleSubmit(({ name, client }) => onSave({ name: name.trim(), client: client.trim() }))(event)
-        }
-      >
-        <DialogContent sx={{ display: 'grid', gap: 2 }}>
-          <h2 id="names-title" style={{ fontSize: 17 }}>
-            {title}
-          </h2>
-          <TextField
-            label="Name of the film or job"
-            autoFocus
-            error={!!formState.errors.name}
-            helperText={formState.errors.name?.message}
-            {...register('name', {
-              validate: (v) => v.trim() !== '' || 'A name is needed',
-              maxLength: { value: 120, message: 'At most 120 letters' },
-            })}
-          />
-          <TextField
-            label="Client"
-            error={!!formState.errors.client}
-            helperText={formState.errors.client?.message}
-            {...register('client', { maxLength: { value: 120, message: 'At most 120 letters' } })}
-          />
-          {error != null && (
-            <p className="warn fault" role="alert">
-              {problemOf(error).sentence}
-            </p>
-          )}
-        </DialogContent>
-        <DialogActions sx={{ p: 2 }}>
-          <Button onClick={onClose}>Cancel</Button>
-          <Button type="submit" variant="contained" disabled={pending}>
-            {action}
-          </Button>
-        </DialogActions>
-      </form>
-    </Dialog>
-  );
-}
+/** Dialogs are loaded when they are opened: most who come here open a production. */
+const NewProduction = lazy(async () => ({
+  default: (await import('./production-dialogs.tsx')).NewProduction,
+}));
+const RenameProduction = lazy(async () => ({
+  default: (await import('./production-dialogs.tsx')).RenameProduction,
+}));
+const RemoveProduction = lazy(async () => ({
+  default: (await import('./production-dialogs.tsx')).RemoveProduction,
+}));
 
-function NewProduction({ onClose }: { onClose: () => void }) {
+/** What a production is called that a film starts: as its file is, made readable. */
+const nameAfter = (file: File): string =>
+  file.name
+    .replace(/\.[^.]+$/, '')
+    .replace(/[_\s]+/g, ' ')
+    .trim()
+    .slice(0, 120) || 'Untitled film';
+
+/** Films dropped here start a production of their own, named after the first. */
+function useFilmsDropped(): (files: File[]) => void {
   const start = useStartProduction();
   const navigate = useNavigate();
-  return (
-    <ProductionDialog
-      title="New production"
-      action="Start"
-      initial={{ name: '', client: '' }}
-      pending={start.isPending}
-      error={start.error}
-      onClose={onClose}
-      onSave={(names) => start.mutate(names, { onSuccess: ({ id }) => void navigate(`/productions/${id}`) })}
-    />
-  );
-}
-
-function RenameProduction({ card, onClose }: { card: ProductionCard; onClose: () => void }) {
-  const rename = useRenameProduction(card.id);
-  return (
-    <ProductionDialog
-      title="Rename"
-      action="Rename"
-      initial={{ name: card.name, client: card.client }}
-      pending={rename.isPending}
-      error={rename.error}
-      onClose={onClose}
-      onSave={(names) => rename.mutate(names, { onSuccess: onClose })}
-    />
-  );
+  const { enqueueSnackbar } = useSnackbar();
+  return (files) => {
+    const [first] = files;
+    if (!first) return;
+    start.mutate(
+      { name: nameAfter(first), client: '' },
+      {
+        onSuccess: ({ id }) => {
+          files.forEach((file) => void sendFilm(file, id));
+          void navigate(`/productions/${id}`);
+        },
+        onError: (error) => enqueueSnackbar(problemOf(error).sentence, { variant: 'error' }),
+      },
+    );
+  };
 }
 
 /** Home: every production, and the place to drop a film. */
 export function ProductionsScreen() {
   const query = useProductions();
-  const start = useStartProduction();
-  const removal = useRemoveProduction();
-  const navigate = useNavigate();
-  const { enqueueSnackbar } = useSnackbar();
   const [naming, setNaming] = useState(false);
   const [renaming, setRenaming] = useState<ProductionCard | null>(null);
   const [removing, setRemoving] = useState<ProductionCard | null>(null);
-  // A film dropped here starts a production of its own, named after it.
   const { getRootProps, getInputProps, open, isDragActive } = useDropzone({
     noClick: true,
     noKeyboard: true,
     useFsAccessApi: false,
-    onDrop: (files) => {
-      const [first] = files;
-      if (!first) return;
-      const name =
-        first.name
-          .replace(/\.[^.]+$/, '')
-          .replace(/[_\s]+/g, ' ')
-          .trim()
-          .slice(0, 120) || 'Untitled film';
-      start.mutate(
-        { name, client: '' },
-        {
-          onSuccess: ({ id }) => {
-            files.forEach((file) => void sendFilm(file, id));
-            void navigate(`/productions/${id}`);
-          },
-          onError: (error) => enqueueSnackbar(problemOf(error).sentence, { variant: 'error' }),
-        },
-      );
-    },
+    onDrop: useFilmsDropped(),
   });
   const actions = (
     <div style={{ display: 'flex', gap: 10 }}>
@@ -261,36 +178,11 @@ export function ProductionsScreen() {
         )}
       </main>
       {isDragActive && <div className="dropveil">Drop the film to start a production</div>}
-      {naming && <NewProduction onClose={() => setNaming(false)} />}
-      {renaming && <RenameProduction card={renaming} onClose={() => setRenaming(null)} />}
-      <Dialog open={removing !== null} onClose={() => setRemoving(null)} aria-labelledby="remove-title">
-        <DialogContent sx={{ maxWidth: 420 }}>
-          <h2 id="remove-title" style={{ fontSize: 17, marginBottom: 8 }}>
-            Remove “{removing?.name}”?
-          </h2>
-          <p>
-            Its versions and every file made for it go too. Films that lie in the inbox folder stay where they
-            are.
-          </p>
-        </DialogContent>
-        <DialogActions sx={{ p: 2 }}>
-          <Button onClick={() => setRemoving(null)}>Keep it</Button>
-          <Button
-            color="error"
-            variant="contained"
-            disabled={removal.isPending}
-            onClick={() =>
-              removing &&
-              removal.mutate(removing.id, {
-                onSettled: () => setRemoving(null),
-                onError: (error) => enqueueSnackbar(problemOf(error).sentence, { variant: 'error' }),
-              })
-            }
-          >
-            Remove
-          </Button>
-        </DialogActions>
-      </Dialog>
+      <Suspense>
+        {naming && <NewProduction onClose={() => setNaming(false)} />}
+        {renaming && <RenameProduction card={renaming} onClose={() => setRenaming(null)} />}
+        {removing && <RemoveProduction card={removing} onClose={() => setRemoving(null)} />}
+      </Suspense>
     </div>
   );
 }

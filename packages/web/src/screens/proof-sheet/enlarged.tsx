@@ -64,7 +64,7 @@ export function Enlarged({
           <div className="well">
             <div className="on-master" style={{ ...fitted(displayed), cursor: 'default' }}>
               <WholeMaster master={master} />
-              <Dimmed windows={windows} master={displayed} strength={0.55} />
+              <Dimmed windows={windows} masterSize={displayed} strength={0.55} />
               {windows.map((w, i) => (
                 <div key={i} className="window" style={placeOver(w, displayed)}>
                   <span className="tag">{version.tag}</span>
