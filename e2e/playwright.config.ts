@@ -15,8 +15,8 @@ export default defineConfig({
   workers: 1,
   timeout: 90_000,
   expect: { timeout: 15_000 },
-  // On a loaded machine a browser may miss its time; a test that needed its second try is counted and said.
-  retries: 1,
+  // A second try would hide a fault that shows one time in many.
+  retries: 0,
   forbidOnly: true,
   reporter: [
     ['list'],

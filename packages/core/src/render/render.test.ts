@@ -34,6 +34,35 @@ describe('H.264 levels, Rec. ITU-T H.264 Table A-1 (from memory)', () => {
   ])('%i × %i at %i needs level %s', (width, height, r, level) => {
     expect(lowestH264Level({ width, height }, rate(r), 4000)).toBe(level);
   });
+  // MaxFS in macroblocks (16 × 16 pixels), MaxMBPS, and MaxBR in kbit/s for the High profile (1.25 × the table's).
+  const blocks = (across: number, down: number) => ({ width: 16 * across, height: 16 * down });
+  test.each([
+    ['3.2 holds 5120 macroblocks', blocks(80, 64), 42, '3.2'],
+    ['and not 5160', blocks(80, 64.5), 41, '4.0'],
+    ['4.0 holds 8192', blocks(128, 64), 30, '4.0'],
+    ['and not 8193 of them', blocks(2731, 3), 5, undefined],
+    ['4.0 holds 245,760 a second: 8192 at 30', blocks(128, 64), 30, '4.0'],
+    ['and not one more', blocks(128, 64), 30.0001, '4.2'],
+    ['4.2 holds 522,240 a second: 8704 at 60', blocks(128, 68), 60, '4.2'],
+    ['5.1 holds 36,864', blocks(256, 144), 26, '5.1'],
+    ['and not 37,008', blocks(257, 144), 20, '6.0'],
+  ])('at the edge: %s', (_what, size, r, level) => {
+    expect(lowestH264Level(size, rate(Math.round(r * 10_000), 10_000), 4000)).toBe(level);
+  });
+  test('clause A.3.1: neither side is longer than the root of eight times MaxFS', () => {
+    // √(8 × 8192) = 256 macroblocks at 4.0, √(8 × 8704) = 263.9 at 4.2.
+    expect(lowestH264Level(blocks(256, 8), rate(25), 4000)).toBe('4.0');
+    expect(lowestH264Level(blocks(257, 8), rate(25), 4000)).toBe('4.2');
+    expect(lowestH264Level(blocks(8, 264), rate(25), 4000)).toBe('5.0');
+  });
+  test.each([
+    [25_000, '4.0'],
+    [25_001, '4.1'],
+    [62_500, '4.1'],
+    [62_501, '5.0'],
+  ])('1080p at 25 under a ceiling of %i kbit/s needs level %s', (kbps, level) => {
+    expect(lowestH264Level({ width: 1920, height: 1080 }, rate(25), kbps)).toBe(level);
+  });
   test('a high ceiling raises the level', () =>
     expect(lowestH264Level({ width: 1080, height: 1080 }, rate(30), 30_000)).toBe('4.1'));
   test('what no level holds has none', () =>

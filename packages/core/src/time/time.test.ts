@@ -111,6 +111,14 @@ describe('timecode, SMPTE ST 12-1, drop-frame at 30000/1001 (from memory)', () =
     expect(frameToTimecode(frame, ntsc)).toBe(text);
     expect(value(parseTimecode(text, ntsc))).toBe(frame);
   });
+  test.each([
+    [3599, '00:00:59;59'],
+    [3600, '00:01:00;04'],
+    [35964, '00:10:00;00'],
+  ])('SMPTE ST 12-1, drop-frame at 60000/1001: frame %i is %s', (frame, text) => {
+    expect(frameToTimecode(frame, rate(60000, 1001))).toBe(text);
+    expect(value(parseTimecode(text, rate(60000, 1001)))).toBe(frame);
+  });
   test('00:01:00;00 does not exist', () => {
     const refused = parseTimecode('00:01:00;00', ntsc);
     expect(refused.ok).toBe(false);

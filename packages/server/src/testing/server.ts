@@ -4,9 +4,33 @@ import { join } from 'node:path';
 import { execa } from 'execa';
 import { pino } from 'pino';
 import * as z from 'zod';
-import { jobSchema, productionDetailSchema, type Job, type ProductionDetail } from '@mivvy/api';
+import {
+  jobSchema,
+  problemSchema,
+  productionDetailSchema,
+  type Job,
+  type ProductionDetail,
+} from '@mivvy/api';
+import { operations } from '@mivvy/api/openapi';
 import { createApp } from '../app.ts';
 import { openWorkspace, type OpenOptions } from '../open.ts';
+
+const described = operations.map((op) => ({
+  ...op,
+  address: new RegExp(`^${op.path.replace(/^\/api/, '').replace(/\{\w+\}/g, '[^/]+')}$`),
+}));
+
+/** Whatever a test asks for, its answer is one that the API's description knows. Throws where it is not. */
+function expectDescribed(method: string, path: string, answer: Response, text: string): void {
+  const [address = ''] = path.split('?');
+  const op = described.find((o) => o.method === method.toLowerCase() && o.address.test(address));
+  const isJson = /json/.test(answer.headers.get('content-type') ?? '');
+  const schema = answer.ok ? op?.answer : problemSchema;
+  if (!schema || !isJson || !text) return;
+  const read = schema.safeParse(JSON.parse(text));
+  if (!read.success)
+    throw new Error(`${method} ${path} answers what is not described: ${JSON.stringify(read.error.issues)}`);
+}
 
 /** It waits or runs. */
 export const isActive = (job: Job): boolean => job.state === 'queued' || job.state === 'running';
@@ -32,6 +56,7 @@ export async function testServer(over: Partial<OpenOptions> = {}) {
       ...(body === undefined ? {} : { body: JSON.stringify(body) }),
     });
     const text = await answer.text();
+    expectDescribed(method, path, answer, text);
     return {
       status: answer.status,
       body: (text && /json/.test(answer.headers.get('content-type') ?? '')

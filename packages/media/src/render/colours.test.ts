@@ -1,0 +1,117 @@
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import { readFile } from 'node:fs/promises';
+import { join } from 'node:path';
+import { heldFraming, makePlan } from '@mivvy/core';
+import { countFrames, probeMaster } from '../ingest/probe.ts';
+import { ffmpeg, placement, testFolder } from '../testing/helpers.ts';
+import { deliver } from './deliver.ts';
+
+/**
+ * 75 per cent colour bars as their standards code them, 8 bit, Y Cb Cr: Rec. ITU-R BT.601 and BT.709. The same colours,
+ * other numbers: a master coded by one is delivered by the other.
+ */
+const bars: [string, [number, number, number], [number, number, number]][] = [
+  ['yellow', [162, 44, 142], [168, 44, 136]],
+  ['cyan', [131, 156, 44], [145, 147, 44]],
+  ['green', [112, 72, 58], [133, 63, 52]],
+  ['magenta', [84, 184, 198], [63, 193, 204]],
+  ['red', [65, 100, 212], [51, 109, 212]],
+  ['blue', [35, 212, 114], [28, 212, 120]],
+];
+const [barWidth, height, frames] = [64, 128, 6];
+const width = barWidth * bars.length;
+
+let dir: string;
+let clean: () => Promise<void>;
+beforeAll(async () => ({ dir, clean } = await testFolder()));
+afterAll(() => clean());
+
+/** A film of upright bars, coded without loss and tagged as told. */
+async function filmOf(name: string, codes: readonly (readonly [number, number, number])[], tags: string[]) {
+  const path = join(dir, `${name}.mp4`);
+  // One grey picture a bar, its three planes set to the bar's codes, side by side.
+  const inputs = codes.flatMap(() => [
+    '-f',
+    'lavfi',
+    '-i',
+    `color=gray:s=${barWidth}x${height}:r=25:d=${frames / 25}`,
+  ]);
+  const set = codes.map(([y, cb, cr], i) => `[${i}]format=yuv420p,lutyuv=y=${y}:u=${cb}:v=${cr}[b${i}]`);
+  const beside = `${codes.map((_, i) => `[b${i}]`).join('')}hstack=inputs=${codes.length}[all]`;
+  await ffmpeg(
+    ...inputs,
+    ...['-filter_complex', [...set, beside].join(';'), '-map', '[all]'],
+    ...['-c:v', 'libx264', '-qp', '0', '-pix_fmt', 'yuv420p', ...tags, path],
+  );
+  return path;
+}
+
+/** The middle of each bar of a file's last picture, as it is coded. */
+async function codesOf(path: string): Promise<[number, number, number][]> {
+  const raw = join(dir, 'picture.yuv');
+  await ffmpeg(
+    '-i',
+    path,
+    '-vf',
+    `select=eq(n\\,${frames - 1})`,
+    '-f',
+    'rawvideo',
+    '-pix_fmt',
+    'yuv420p',
+    raw,
+  );
+  const data = await readFile(raw);
+  const chroma = (width / 2) * (height / 2);
+  return bars.map((_, i) => {
+    const [x, y] = [i * barWidth + barWidth / 2, height / 2];
+    const at = (y / 2) * (width / 2) + x / 2;
+    return [data[y * width + x]!, data[width * height + at]!, data[width * height + chroma + at]!];
+  });
+}
+
+async function delivered(path: string, name: string): Promise<string> {
+  const quick = await probeMaster(path);
+  const facts = quick.ok ? await countFrames(path, quick.value) : quick;
+  if (!facts.ok) throw new Error(facts.problem.sentence);
+  const place = placement({
+    frame: { width, height },
+    video: { codec: 'h264', rate: { mode: 'quality', crf: 2 } },
+    audio: null,
+  });
+  const { plan } = makePlan({
+    facts: facts.value,
+    sha256: '0'.repeat(64),
+    placement: place,
+    framing: heldFraming(),
+  });
+  const outPath = join(dir, `${name}, delivered.mp4`);
+  const made = await deliver(plan, { masterPath: path, outPath, workDir: join(dir, 'work') });
+  if (!made.ok) throw new Error(made.problem.sentence);
+  return outPath;
+}
+
+const tags709 = ['-color_primaries', 'bt709', '-color_trc', 'bt709', '-colorspace', 'bt709'];
+const tags601 = ['-color_primaries', 'smpte170m', '-color_trc', 'smpte170m', '-colorspace', 'smpte170m'];
+
+describe('75 per cent bars come out as BT.709 codes them, within two of 255', () => {
+  test.each<[string, 1 | 2, string[]]>([
+    ['of a BT.709 master', 2, tags709],
+    ['of a BT.601 master', 1, tags601],
+  ])(
+    '%s',
+    async (name, coded, tags) => {
+      const master = await filmOf(
+        name,
+        bars.map((bar) => bar[coded]),
+        tags,
+      );
+      expect(await codesOf(master)).toEqual(bars.map((bar) => bar[coded]));
+      const found = await codesOf(await delivered(master, name));
+      bars.forEach(([colour, , wanted], i) => {
+        const off = Math.max(...wanted.map((value, c) => Math.abs(value - found[i]![c]!)));
+        expect([colour, off <= 2 ? 'as coded' : found[i]]).toEqual([colour, 'as coded']);
+      });
+    },
+    60_000,
+  );
+});
