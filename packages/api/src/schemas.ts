@@ -315,14 +315,12 @@ export const inboxFileSchema = z.object({
   bytes: z.number(),
   changedAt: when,
 });
-export type InboxFile = z.infer<typeof inboxFileSchema>;
 
 /** The spec book as it stands, with any file of it that was refused. */
 export const specBookViewSchema = z.object({
   outlets: z.array(outletSchema),
   refused: z.array(z.object({ file: z.string(), problem: problemSchema })),
 });
-export type SpecBookView = z.infer<typeof specBookViewSchema>;
 
 /** What was seen in a master, as far as it has been looked at. */
 export const lookViewSchema = z.object({

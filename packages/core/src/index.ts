@@ -1,5 +1,5 @@
 export { ok, fail, faultLine, problemLine, type Problem, type Result } from './problem.ts';
-export { listWords } from './words.ts';
+export { countWords, listWords } from './words.ts';
 export {
   sizeSchema,
   clamp,

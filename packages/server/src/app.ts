@@ -16,8 +16,7 @@ import type { Workspace } from './workspace.ts';
 export const release = '0.1.0';
 
 /** The built interface; absent while it is being developed, when Vite serves it. Measuring uses a build of its own. */
-const interfaceDir =
-  process.env.MIVVY_INTERFACE ?? fileURLToPath(new URL('../../web/dist', import.meta.url));
+const interfaceDir = process.env.MIVVY_INTERFACE ?? fileURLToPath(new URL('../../web/dist', import.meta.url));
 
 /** The whole HTTP side: API, event stream, uploads, and the built interface. */
 export function createApp(ws: Workspace): Express {

@@ -1,5 +1,5 @@
 import * as z from 'zod';
-import { rectSchema, type MasterRect, type Size } from '../picture/geometry.ts';
+import type { MasterRect, Size } from '../picture/geometry.ts';
 import { moveSchema, type Move } from './moves/kinds.ts';
 import { poseOfMove } from './move.ts';
 import { centredPose, windowOf, type Pose } from './pose.ts';
@@ -87,9 +87,6 @@ export function stretchIndexAt(framing: Framing, masterFrame: number): number {
 export function stretchAt(framing: Framing, masterFrame: number): FramingSegment {
   return framing.stretches[stretchIndexAt(framing, masterFrame)]!;
 }
-
-/** A part of the master and where it lands in the frame; both have the same shape, so nothing is ever stretched. */
-export const panelSchema = z.object({ source: rectSchema, into: rectSchema });
 
 /** One picture of a version: what is seen of the master, where, and on what ground. */
 export interface Layout {

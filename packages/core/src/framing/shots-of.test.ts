@@ -3,8 +3,9 @@ import fc from 'fast-check';
 import type { Shot } from '../shots/shots.ts';
 import { carryFraming, carryKept, matchByTime, type CarryFilm } from './carry.ts';
 import { heldFraming, layoutAt, type Fill, type Framing } from './framing.ts';
-import { poseOfMove } from './move.ts';
+import { editFrame, poseOfMove, withPoseAt } from './move.ts';
 import type { Move } from './moves/kinds.ts';
+import type { Pose } from './pose.ts';
 import {
   clipOf,
   frameAlone,
@@ -78,6 +79,15 @@ function expectSame(a: ReturnType<typeof seen>, b: ReturnType<typeof seen>): voi
 }
 
 describe('moves', () => {
+  test('a glide is set at the end that is nearer to the frame; all other moves right there', () => {
+    const [a, b, moved] = [0.2, 0.8, 0.5].map((x) => ({ x, y: 0.5, zoom: 1 })) as [Pose, Pose, Pose];
+    const glide: Move = { kind: 'glide', a, b, start: 10, end: 30, ease: 'soft' };
+    expect([0, 19, 21, 99].map((at) => editFrame(glide, at))).toEqual([10, 10, 30, 30]);
+    expect(withPoseAt(glide, 12, moved)).toEqual({ ...glide, a: moved });
+    expect(withPoseAt(glide, 28, moved)).toEqual({ ...glide, b: moved });
+    expect(editFrame({ kind: 'hold', pose: a }, 7)).toBe(7);
+    expect(editFrame({ kind: 'path', keys: [{ at: 0, pose: a }] }, 7)).toBe(7);
+  });
   test('a window of any move stays in the master and keeps its shape, at every frame', () => {
     fc.assert(
       fc.property(framing, fc.integer({ min: 0, max: frames + 50 }), (f, at) => {

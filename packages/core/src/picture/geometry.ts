@@ -16,9 +16,6 @@ interface Rect {
 /** A rectangle in pixels of the displayed master (after rotation and pixel aspect); fractions of a pixel allowed. */
 export type MasterRect = Rect & { readonly in?: 'master pixels' };
 
-/** A rectangle in pixels of the delivered frame. */
-export type FrameRect = Rect & { readonly in?: 'frame pixels' };
-
 /** A rectangle in [0,1] of the delivered frame, as placements state their blocked areas. */
 export type FrameFraction = Rect & { readonly in?: 'frame fractions' };
 
@@ -33,13 +30,6 @@ export interface Margins {
 export const sizeSchema = z.object({
   width: z.number().int().positive(),
   height: z.number().int().positive(),
-});
-
-export const rectSchema = z.object({
-  x: z.number(),
-  y: z.number(),
-  width: z.number().positive(),
-  height: z.number().positive(),
 });
 
 /** Greatest common divisor of two non-negative integers. */

@@ -84,6 +84,12 @@ describe('size and rate', () => {
     expect(got).toMatchObject({ lowered: true, feasible: true });
     expect(got.expectedBytes!).toBeLessThanOrEqual(10_000_000);
   });
+  test('three hundredths of a limit are the container’s: 10 MB for 42 s beside 128 kbit/s leave 1719.6 kbit/s (arithmetic)', () => {
+    const got = budgetRate(two, 'h264', frame, rate(25), 42, 128, 10_000_000);
+    expect(got.rate).toMatchObject({ mode: 'two-pass' });
+    const { targetKbps } = got.rate as { targetKbps: number };
+    expect(Math.abs(targetKbps - ((10_000_000 * 8 * 0.97) / 1000 / 42 - 128))).toBeLessThan(1);
+  });
   test('below the floor it is not feasible', () =>
     expect(budgetRate(two, 'h264', frame, rate(25), 42, 128, 1_000_000).feasible).toBe(false));
   test('quality under a size limit becomes two passes', () =>
