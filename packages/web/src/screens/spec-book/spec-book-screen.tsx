@@ -45,7 +45,8 @@ function PlacementPage({ outlet, placement }: PlacedOutlet) {
 }
 
 /** Numbers with their units, plainest: they are what is compared with the source. */
-const numbers = /(−?\d+(?:[.,]\d+)?(?:\s?×\s?\d+)?(?:\s?(?:[MkG]?bit\/s|[MkG]B|LUFS|dBTP|kHz|%|s|min))?)/;
+const numbers =
+  /(?<![\p{L}\d.:])(−?\d+(?:[.,:]\d+)?(?: × \d+)?(?: (?:[MkG]?bit\/s|[MkG]B|LUFS|dBTP|kHz|%|s|min)(?!\p{L}))?)/u;
 
 function boldNumbers(words: string) {
   return words.split(numbers).map((part, i) => (i % 2 ? <b key={i}>{part}</b> : part));
