@@ -287,6 +287,9 @@ describe('export', () => {
     });
     expect((await s.get(jobSchema, 'POST', `/jobs/${job!.id}/cancel`)).state).toBe('cancelled');
     expect((await s.call('POST', `/jobs/${job!.id}/cancel`)).status).toBe(409);
+    await s.ws.runner.ended([job!.id]);
+    expect(await readdir(s.ws.storage.work)).toEqual([]);
+    expect(await readdir(join(s.ws.storage.exports, p.id)).catch(() => [])).toEqual([]);
     await s.get(jobSchema, 'POST', `/jobs/${job!.id}/retry`);
     await until(async () => (await detail(p.id)).versions[0]!.standing === 'passed');
   });

@@ -101,8 +101,10 @@ describe('OpenTimelineIO, after its JSON schema', () => {
       'a.otio',
     );
     expect(list.ok && list.value.cuts).toEqual([50]);
-    expect(list.ok && list.value.words.join(' ')).toMatch(/24 frames a second.*|.*left out/);
-    expect(list.ok && list.value.words).toHaveLength(2);
+    expect(list.ok && [...list.value.words].sort()).toEqual([
+      expect.stringMatching(/left out/),
+      expect.stringMatching(/24 frames a second/),
+    ]);
   });
   test.each([
     ['broken', '{"OTIO_SCHEMA": "Timeline.1"', /not an OpenTimelineIO/],

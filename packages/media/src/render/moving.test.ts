@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { spawn } from 'node:child_process';
+import { readdir } from 'node:fs/promises';
 import { join } from 'node:path';
 import fc from 'fast-check';
 import {
@@ -236,6 +237,7 @@ describe('a moving ruler, measured picture by picture in the exported file', () 
       workDir: join(dir, 'work never'),
     });
     expect(made.ok ? '' : made.problem.sentence).toMatch(/160 of 400 pictures could be read/);
+    expect((await readdir(dir)).filter((name) => name.includes('never'))).toEqual([]);
   });
 
   test('cancelled in the middle, it throws and nothing is left', async () => {
@@ -262,6 +264,7 @@ describe('a moving ruler, measured picture by picture in the exported file', () 
       onProgress: ({ fraction }) => fraction > 0 && controller.abort(),
     });
     await expect(run).rejects.toBeInstanceOf(Cancelled);
+    expect((await readdir(dir)).filter((name) => name.includes('cancelled'))).toEqual([]);
   });
 });
 
@@ -280,6 +283,15 @@ test('weights sum to one exactly, stay inside the source, and fall off to both s
           expect(starts[i]).toBeGreaterThanOrEqual(0);
           const last = own.findLastIndex((w) => w !== 0);
           expect(starts[i]! + last).toBeLessThan(length);
+          // Inside the source, the nearest sample weighs most, and beyond the kernel's reach nothing does.
+          const centre = first + i * step;
+          const reach = kernel.reach * Math.max(1, step);
+          if (centre - reach < 0 || centre + reach > length - 1) continue;
+          const nearest = own.reduce((best, w, k) => (w > own[best]! ? k : best), 0) + starts[i]!;
+          expect(Math.abs(nearest - centre)).toBeLessThanOrEqual(0.5 * Math.max(1, step) + 0.51);
+          own.forEach((w, k) => {
+            if (Math.abs(starts[i]! + k - centre) > reach) expect(w).toBe(0);
+          });
         }
       },
     ),
