@@ -73,7 +73,7 @@ export { groupSetups, shotsOfJoins, matchShots, looksEvery, type Thumbnails } fr
 export { lookSize, looksAtEvery, type LookPicture, type LookBox } from './subjects/picture.ts';
 export { subjectKinds, type Sight } from './subjects/tracks.ts';
 export {
-  placeSchema,
+  trackedBoxSchema,
   trackSchema,
   shotLookSchema,
   lookAtShot,
@@ -83,7 +83,7 @@ export {
   detectorNoteSchema,
   subjectScanSchema,
   overlayName,
-  type Place,
+  type TrackedBox,
   type Track,
   type ShotLook,
   type DetectorNote,

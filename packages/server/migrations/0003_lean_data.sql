@@ -6,6 +6,7 @@ ALTER TABLE `deliverables` ADD `on_disk` text DEFAULT 'same' NOT NULL;--> statem
 ALTER TABLE `deliverables` RENAME COLUMN `making` TO `export_number`;--> statement-breakpoint
 ALTER TABLE `versions` ADD `standing` text;--> statement-breakpoint
 ALTER TABLE `versions` ADD `planned_with` text;--> statement-breakpoint
+CREATE INDEX `versions_unsettled` ON `versions` (`id`) WHERE "versions"."standing" is null;--> statement-breakpoint
 CREATE TRIGGER `production_changed` AFTER UPDATE OF `name`, `client`, `margin` ON `productions`
 BEGIN
   UPDATE `productions` SET `revision` = `revision` + 1, `updated_at` = strftime('%Y-%m-%dT%H:%M:%fZ', 'now') WHERE `id` = NEW.`id`;

@@ -31,7 +31,7 @@ export interface FrameRules {
 /** Half a master pixel: less than this outside is nothing that anybody could see. */
 const tolerance = 0.5;
 /** The same inside the frame, as a fraction of its side. */
-const hair = 1e-4;
+const limitMargin = 1e-4;
 
 /** States of a keep at a frame, as small numbers: 0 seen, 1 cut, 2 outside the margin, 3 + n behind blocked area n. */
 type State = number;
@@ -270,15 +270,18 @@ function statesThrough(
       const x1 = ix + (right - sx) * u;
       const y1 = iy + (bottom - sy) * v;
       let state: State =
-        x0 < rules.left - hair || y0 < rules.top - hair || x1 > rules.right + hair || y1 > rules.bottom + hair
+        x0 < rules.left - limitMargin ||
+        y0 < rules.top - limitMargin ||
+        x1 > rules.right + limitMargin ||
+        y1 > rules.bottom + limitMargin
           ? 2
           : 0;
       for (let b = 0; b < blocked.length; b += 4) {
         if (
-          x0 < blocked[b + 2]! - hair &&
-          blocked[b]! < x1 - hair &&
-          y0 < blocked[b + 3]! - hair &&
-          blocked[b + 1]! < y1 - hair
+          x0 < blocked[b + 2]! - limitMargin &&
+          blocked[b]! < x1 - limitMargin &&
+          y0 < blocked[b + 3]! - limitMargin &&
+          blocked[b + 1]! < y1 - limitMargin
         ) {
           state = 3 + b / 4;
           break;

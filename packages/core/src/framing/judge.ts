@@ -49,7 +49,7 @@ export function judgeFollowing(
   const pose = new Float64Array(3);
   let [n, inside, centre, clear, sure, squares, peak, turns] = [0, 0, 0, 0, 0, 0, 0, 0];
   let [x1, v1, way] = [NaN, NaN, 0];
-  const hair = 0.004;
+  const limitMargin = 0.004;
   for (let f = span.from; f < span.to; f++) {
     write(f - stretch.from, pose);
     const [w, h] = [
@@ -81,9 +81,14 @@ export function judgeFollowing(
       continue;
     }
     // What the picture's own edge cuts, no window can help.
-    const cutLeft = p.x <= hair && left <= hair * 0.1;
-    const cutRight = p.x + p.w >= 1 - hair && left + w >= 1 - hair * 0.1;
-    if ((fx >= -hair || cutLeft) && fy >= -hair && (fx + fw <= 1 + hair || cutRight) && fy + fh <= 1 + hair)
+    const cutLeft = p.x <= limitMargin && left <= limitMargin * 0.1;
+    const cutRight = p.x + p.w >= 1 - limitMargin && left + w >= 1 - limitMargin * 0.1;
+    if (
+      (fx >= -limitMargin || cutLeft) &&
+      fy >= -limitMargin &&
+      (fx + fw <= 1 + limitMargin || cutRight) &&
+      fy + fh <= 1 + limitMargin
+    )
       inside++;
     if (fx + fw / 2 >= 0 && fx + fw / 2 <= 1 && fy + fh / 2 >= 0 && fy + fh / 2 <= 1) centre++;
     const blocked = rules.blocked.some(

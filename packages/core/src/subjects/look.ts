@@ -20,7 +20,7 @@ import {
 const { abs, hypot, max, min, round, sqrt } = Math;
 
 /** A subject's box at a master frame, in [0,1] of the displayed master: left, top, width, height; and how sure it is, 0 to 1. */
-export const placeSchema = z.object({
+export const trackedBoxSchema = z.object({
   at: z.number().int().nonnegative(),
   x: z.number(),
   y: z.number(),
@@ -28,7 +28,7 @@ export const placeSchema = z.object({
   h: z.number().positive(),
   sure: z.number().min(0).max(1),
 });
-export type Place = z.infer<typeof placeSchema>;
+export type TrackedBox = z.infer<typeof trackedBoxSchema>;
 
 /** A subject with an identity through a shot. Between places it moves in straight lines. */
 export const trackSchema = z.object({
@@ -36,7 +36,7 @@ export const trackSchema = z.object({
   id: z.string().min(1).max(40),
   kind: z.enum(subjectKinds),
   name: z.string().min(1).max(60),
-  places: z.array(placeSchema).min(1).max(60_000),
+  places: z.array(trackedBoxSchema).min(1).max(60_000),
 });
 export type Track = z.infer<typeof trackSchema>;
 
@@ -256,7 +256,7 @@ export function lookAtShot(shot: ShotPictures, sights: readonly Sight[], idAs: s
  *
  * @param at index of the picture; @param box in look pixels
  */
-export function followDrawn(shot: ShotPictures, at: number, box: LookBox): Place[] {
+export function followDrawn(shot: ShotPictures, at: number, box: LookBox): TrackedBox[] {
   const { world } = worldOf(shot);
   const start: BoxAt = { at, box, sure: 1 };
   return placesOf(
@@ -266,7 +266,7 @@ export function followDrawn(shot: ShotPictures, at: number, box: LookBox): Place
 }
 
 /** Boxes as places of the master, with those left out that a straight line between the others tells as well. */
-function placesOf(boxes: readonly BoxAt[], shot: ShotPictures): Place[] {
+function placesOf(boxes: readonly BoxAt[], shot: ShotPictures): TrackedBox[] {
   const { size } = shot;
   const four = (n: number) => round(n * 10_000) / 10_000;
   const all = boxes.flatMap(({ at, box, sure }) => {
@@ -290,7 +290,7 @@ function placesOf(boxes: readonly BoxAt[], shot: ShotPictures): Place[] {
 /** How far a left-out place may be from the line, fractions of the master and of sureness. */
 const hardly = 0.0025;
 
-function thinned(places: readonly Place[]): Place[] {
+function thinned(places: readonly TrackedBox[]): TrackedBox[] {
   if (places.length < 3) return [...places];
   const keep = new Set([0, places.length - 1]);
   const spans: [number, number][] = [[0, places.length - 1]];
@@ -316,7 +316,7 @@ function thinned(places: readonly Place[]): Place[] {
 }
 
 /** Where a subject is at a master frame; null before it comes and after it has gone. */
-export function placeAt(track: Track, frame: number): Place | null {
+export function placeAt(track: Track, frame: number): TrackedBox | null {
   const { places } = track;
   if (frame < places[0]!.at || frame > places.at(-1)!.at) return null;
   let [low, high] = [0, places.length - 1];

@@ -6,7 +6,7 @@ import {
   ok,
   type LookBox,
   type MasterFacts,
-  type Place,
+  type TrackedBox,
   type Result,
 } from '@mivvy/core';
 import { locateTools } from '../ffmpeg/locate.ts';
@@ -32,7 +32,7 @@ export async function followDrawnBox(
   frame: number,
   box: LookBox,
   signal?: AbortSignal,
-): Promise<Result<Place[]>> {
+): Promise<Result<TrackedBox[]>> {
   const tools = await locateTools();
   if (!tools.ok) return tools;
   const rate = fps(facts.video.rate);

@@ -1,5 +1,5 @@
 import * as z from 'zod';
-import { placeSchema } from '@mivvy/core';
+import { trackedBoxSchema } from '@mivvy/core';
 
 const whole = z.number().int().nonnegative();
 
@@ -20,6 +20,11 @@ export const followJobSchema = z.object({
 export type FollowJob = z.infer<typeof followJobSchema>;
 
 export const followNewsSchema = z.discriminatedUnion('kind', [
-  z.object({ kind: z.literal('ended'), ok: z.boolean(), places: z.array(placeSchema), stderr: z.string() }),
+  z.object({
+    kind: z.literal('ended'),
+    ok: z.boolean(),
+    places: z.array(trackedBoxSchema),
+    stderr: z.string(),
+  }),
 ]);
 export type FollowNews = z.infer<typeof followNewsSchema>;

@@ -1,3 +1,4 @@
+import { sql } from 'drizzle-orm';
 import { index, integer, real, sqliteTable, text, uniqueIndex } from 'drizzle-orm/sqlite-core';
 import type * as z from 'zod';
 import type { Standing } from '@mivvy/core';
@@ -133,6 +134,10 @@ export const versions = sqliteTable(
   (t) => [
     uniqueIndex('one_version_a_placement').on(t.masterId, t.placementId),
     index('versions_by_production').on(t.productionId),
+    // Those whose standing is to be worked out are asked for with every list.
+    index('versions_unsettled')
+      .on(t.id)
+      .where(sql`${t.standing} is null`),
   ],
 );
 
