@@ -18,8 +18,8 @@ const bars: [string, [number, number, number], [number, number, number]][] = [
   ['red', [65, 100, 212], [51, 109, 212]],
   ['blue', [35, 212, 114], [28, 212, 120]],
 ];
-// Tall enough that a film without tags would be taken for BT.709: the tag decides.
-const [barWidth, height, frames] = [64, 720, 6];
+// Large enough that a film without tags would be taken for BT.709: the tag decides.
+const [barWidth, height, frames] = [128, 720, 6];
 const width = barWidth * bars.length;
 
 let dir: string;
