@@ -1,17 +1,8 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { join } from 'node:path';
-import {
-  checkFile,
-  heldFraming,
-  makePlan,
-  planMaster,
-  type CheckReport,
-  type MasterFacts,
-  type RenderPlan,
-} from '@mivvy/core';
-import { countFrames, probeMaster } from '../ingest/probe.ts';
+import { checkFile, heldFraming, makePlan, planMaster, type CheckReport, type RenderPlan } from '@mivvy/core';
 import { deliver } from '../render/deliver.ts';
-import { ffmpeg, placement, testFolder } from '../testing/helpers.ts';
+import { factsOf, ffmpeg, placement, testFolder } from '../testing/helpers.ts';
 import { measureFile } from './measure.ts';
 
 /**
@@ -36,14 +27,6 @@ const place = placement({
     loudness: { integratedLufs: -16, truePeakDbtp: -1.5 },
   },
 });
-
-async function factsOf(path: string): Promise<MasterFacts> {
-  const quick = await probeMaster(path);
-  if (!quick.ok) throw new Error(quick.problem.sentence);
-  const counted = await countFrames(path, quick.value);
-  if (!counted.ok) throw new Error(counted.problem.sentence);
-  return counted.value;
-}
 
 beforeAll(async () => {
   ({ dir, clean } = await testFolder());

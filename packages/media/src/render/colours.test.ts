@@ -2,8 +2,7 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { readFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { heldFraming, makePlan } from '@mivvy/core';
-import { countFrames, probeMaster } from '../ingest/probe.ts';
-import { ffmpeg, placement, testFolder } from '../testing/helpers.ts';
+import { factsOf, ffmpeg, placement, testFolder } from '../testing/helpers.ts';
 import { deliver } from './deliver.ts';
 
 /**
@@ -71,16 +70,13 @@ async function codesOf(path: string): Promise<[number, number, number][]> {
 }
 
 async function delivered(path: string, name: string): Promise<string> {
-  const quick = await probeMaster(path);
-  const facts = quick.ok ? await countFrames(path, quick.value) : quick;
-  if (!facts.ok) throw new Error(facts.problem.sentence);
   const place = placement({
     frame: { width, height },
     video: { codec: 'h264', rate: { mode: 'quality', crf: 2 } },
     audio: null,
   });
   const { plan } = makePlan({
-    facts: facts.value,
+    facts: await factsOf(path),
     sha256: '0'.repeat(64),
     placement: place,
     framing: heldFraming(),

@@ -11,14 +11,12 @@ import {
   planSeconds,
   rate,
   type Framing,
-  type MasterFacts,
   type Placement,
   type PlanInput,
   type Rate,
 } from '@mivvy/core';
 import { listenAlong } from '../ingest/listen.ts';
-import { countFrames, probeMaster } from '../ingest/probe.ts';
-import { ffmpeg, placement as usual, testFolder } from '../testing/helpers.ts';
+import { factsOf, ffmpeg, placement as usual, testFolder } from '../testing/helpers.ts';
 import { makeRuler, readRuler } from '../testing/ruler.ts';
 import { deliver } from './deliver.ts';
 
@@ -29,12 +27,6 @@ let clean: () => Promise<void>;
 beforeAll(async () => ({ dir, clean } = await testFolder()));
 afterAll(() => clean());
 
-async function factsOf(path: string): Promise<MasterFacts> {
-  const quick = await probeMaster(path);
-  const counted = quick.ok ? await countFrames(path, quick.value) : quick;
-  if (!counted.ok) throw new Error(counted.problem.sentence);
-  return counted.value;
-}
 let serial = 0;
 async function make(path: string, place: Placement, over: Partial<PlanInput>) {
   const { plan } = makePlan({

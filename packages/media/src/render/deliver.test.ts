@@ -10,7 +10,6 @@ import {
   planLayout,
   rate,
   windowOf,
-  type MasterFacts,
   type Placement,
   type PlanInput,
   type RenderPlan,
@@ -18,8 +17,7 @@ import {
 } from '@mivvy/core';
 import { Cancelled } from '../ffmpeg/run.ts';
 import { sha256File } from '../ingest/hash.ts';
-import { countFrames, probeMaster } from '../ingest/probe.ts';
-import { ffmpeg, placement, testFolder } from '../testing/helpers.ts';
+import { factsOf, ffmpeg, placement, testFolder } from '../testing/helpers.ts';
 import { makeRuler, readRuler, type RulerOptions } from '../testing/ruler.ts';
 import { deliver } from './deliver.ts';
 
@@ -27,14 +25,6 @@ let dir: string;
 let clean: () => Promise<void>;
 beforeAll(async () => ({ dir, clean } = await testFolder()));
 afterAll(() => clean());
-
-async function factsOf(path: string): Promise<MasterFacts> {
-  const quick = await probeMaster(path);
-  if (!quick.ok) throw new Error(quick.problem.sentence);
-  const counted = await countFrames(path, quick.value);
-  if (!counted.ok) throw new Error(counted.problem.sentence);
-  return counted.value;
-}
 
 let serial = 0;
 async function make(path: string, place: Placement, over: Partial<PlanInput> = {}) {

@@ -2,13 +2,12 @@ import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import { spawn } from 'node:child_process';
 import { once } from 'node:events';
 import { join } from 'node:path';
-import { planMaster, thumbBytes, thumbHeight, thumbWidth, type MasterFacts, type Thumb } from '@mivvy/core';
+import { planMaster, thumbBytes, thumbHeight, thumbWidth, type Thumb } from '@mivvy/core';
 // The made-up films that the core's own tests use, here as a real file.
 import { knownFilm } from '../../../core/src/testing/pictures.ts';
 import { Cancelled } from '../ffmpeg/run.ts';
-import { countFrames, probeMaster } from '../ingest/probe.ts';
 import { guidePng } from '../guides/guide-png.ts';
-import { ffmpeg, testFolder } from '../testing/helpers.ts';
+import { factsOf, ffmpeg, testFolder } from '../testing/helpers.ts';
 import { findShots } from './find-shots.ts';
 
 let dir: string;
@@ -49,13 +48,6 @@ async function encode(path: string, pictures: readonly Thumb[]): Promise<void> {
   child.stdin.end();
   await once(child, 'exit');
 }
-async function factsOf(path: string): Promise<MasterFacts> {
-  const quick = await probeMaster(path);
-  const facts = quick.ok ? await countFrames(path, quick.value) : quick;
-  if (!facts.ok) throw new Error(facts.problem.sentence);
-  return facts.value;
-}
-
 test('through a real encoder and decoder at 720 lines, every hard cut is found where it is, and no other', async () => {
   const film = knownFilm(204, 20);
   const path = join(dir, 'known.mp4');

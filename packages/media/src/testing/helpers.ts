@@ -2,7 +2,8 @@ import { mkdtemp, rm } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { execa } from 'execa';
-import type { Placement } from '@mivvy/core';
+import type { MasterFacts, Placement } from '@mivvy/core';
+import { countFrames, probeMaster } from '../ingest/probe.ts';
 
 /** A folder of one test file's own, with a space in its name as people have them. */
 export async function testFolder(): Promise<{ dir: string; clean: () => Promise<void> }> {
@@ -13,6 +14,14 @@ export async function testFolder(): Promise<{ dir: string; clean: () => Promise<
 /** Runs plain ffmpeg to make an input for a test. */
 export async function ffmpeg(...args: string[]): Promise<void> {
   await execa('ffmpeg', ['-v', 'error', '-y', ...args]);
+}
+
+/** The facts of a film, its frames counted; one that cannot be read is a failed test. */
+export async function factsOf(path: string): Promise<MasterFacts> {
+  const quick = await probeMaster(path);
+  const counted = quick.ok ? await countFrames(path, quick.value) : quick;
+  if (!counted.ok) throw new Error(counted.problem.sentence);
+  return counted.value;
 }
 
 /** A placement for tests: quality mode, so that small films encode quickly in one pass. */

@@ -1,8 +1,7 @@
 import { useMemo } from 'react';
 import {
-  makePlan,
   partAccepted,
-  playedWithin,
+  planVersion as planParts,
   timeLeft,
   troublesOf,
   type Acceptance,
@@ -57,12 +56,13 @@ export function planVersion(
 
 function planAnew(version: Version, master: Master | undefined, margin: MarginChoice): Planned | null {
   if (!version.placement || !master?.facts || master.state !== 'ready') return null;
-  const planned = makePlan({
+  // The plan is core's to remember, as on the server; what stands here is what a screen says of it.
+  const planned = planParts({
     facts: master.facts,
-    sha256: master.sha256 ?? '0'.repeat(64),
+    sha256: master.sha256,
     placement: version.placement,
     framing: version.framing,
-    ...playedWithin(cutOf(version, master), master.facts.video.frames),
+    cut: cutOf(version, master),
   });
   const all = troublesOf(planned, version.placement, { keeps: master.keeps, margin });
   const { open, accepted } = partAccepted(all, version.accepted, planned.plan, master.keeps);

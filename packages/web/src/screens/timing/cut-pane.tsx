@@ -1,16 +1,10 @@
 import { Link } from 'react-router';
 import { frameToTimecode } from '@mivvy/core';
 import { usePlayCut } from '../../api/changes.ts';
+import { savingWords } from '../../parts/saving-words.ts';
 import { CutSentences, EditLists, RemoveCut } from './cut-note.tsx';
 import { PlaceTimes } from './place-times.tsx';
 import { useTiming } from './timing-session.tsx';
-
-const savingWords = {
-  saved: 'Saved.',
-  waiting: 'Saving …',
-  sending: 'Saving …',
-  failed: 'Not saved yet; trying again.',
-};
 
 /** The cuts of the film, and the full film. */
 function Cuts({ base, onNew }: { base: string; onNew: () => void }) {

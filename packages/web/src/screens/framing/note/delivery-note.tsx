@@ -1,6 +1,7 @@
 import { Link } from 'react-router';
 import { enlargement, listWords } from '@mivvy/core';
 import { useAccept } from '../../../api/changes.ts';
+import { savingWords } from '../../../parts/saving-words.ts';
 import { versionName, type Planned } from '../../../parts/versions.ts';
 import { useFraming, useShotEditor } from '../framing-session.tsx';
 import { CarrySentence, GuidesSentence, PlanSentence } from '../note-footer.tsx';
@@ -140,13 +141,6 @@ function EnlargementSentence() {
     </p>
   );
 }
-
-const savingWords = {
-  saved: 'Saved.',
-  waiting: 'Saving …',
-  sending: 'Saving …',
-  failed: 'Not saved yet; trying again.',
-};
 
 interface NoteProps {
   over: string[];
