@@ -59,6 +59,7 @@ export const productionChangeSchema = z.strictObject({
 
 export const standingSchema = z.enum([
   'blocked',
+  'at-fault',
   'to-make',
   'queued',
   'making',
@@ -87,6 +88,11 @@ export const proofSourceSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('making-proxy') }),
   z.object({ kind: z.literal('none') }),
 ]);
+
+/** Ids of things seen in a film that somebody has said do not matter, whatever version hides them. */
+export const unimportantSchema = z
+  .array(z.string().min(1).max(60))
+  .max(2000, 'at most 2,000 things can be set aside');
 
 /** What carrying the framing over to a replaced film came to. */
 export const carriedSchema = z.object({
@@ -138,6 +144,7 @@ export const masterSchema = z.object({
   /** Null until they have been looked for. */
   shots: shotsSchema.nullable(),
   keeps: z.array(keepSchema),
+  unimportant: unimportantSchema,
   /** Grows with every change of shots or keeps; a change names the revision it was made from. */
   revision: z.number().int(),
   carried: carriedSchema.nullable(),
@@ -237,11 +244,36 @@ export const newVersionsSchema = z.strictObject({
   masterId: id,
   placementIds: z.array(z.string()).min(1).max(64),
 });
+
+/** A set of placements that are taken together. */
+export const placeSetSchema = z.object({
+  id: z.string(),
+  name: z.string(),
+  placementIds: z.array(z.string()),
+  /** It is what was taken last, whatever it was: kept by the server, and not to be renamed. */
+  last: z.boolean(),
+});
+export type PlaceSet = z.infer<typeof placeSetSchema>;
+const setPlaces = z.array(z.string().min(1).max(120)).min(1).max(64);
+export const newPlaceSetSchema = z.strictObject({ name: givenName(60), placementIds: setPlaces });
+export const placeSetChangeSchema = z.strictObject({
+  name: givenName(60).optional(),
+  placementIds: setPlaces.optional(),
+});
+
+/** What a person prefers in this workspace. */
+export const preferencesSchema = z.object({
+  /** Versions that no hand has touched are framed by what is seen as soon as their film has been looked at. */
+  frameOnArrival: z.boolean(),
+});
+export type Preferences = z.infer<typeof preferencesSchema>;
+export const preferencesChangeSchema = z.strictObject({ frameOnArrival: z.boolean() });
 /** A change of a master's shots or keeps. A cut that was moved takes the framings' changes along. */
 export const masterWorkSchema = z.strictObject({
   revision: z.number().int(),
   shots: shotsSchema.optional(),
   keeps: keepsSchema.optional(),
+  unimportant: unimportantSchema.optional(),
   movedCut: z
     .strictObject({ from: z.number().int().nonnegative(), to: z.number().int().nonnegative() })
     .optional(),
@@ -301,6 +333,23 @@ export const acceptRequestSchema = z.strictObject({
   reason: acceptanceSchema.shape.reason,
 });
 export const unacceptRequestSchema = z.strictObject({ mark: acceptanceSchema.shape.mark });
+/** Framings of several versions at once: all are saved, or none. */
+export const framingsChangeSchema = z.strictObject({
+  framings: z
+    .array(z.strictObject({ versionId: id, revision: z.number().int(), framing: framingSchema }))
+    .min(1)
+    .max(200),
+});
+/** Accepts troubles of several versions at once, for one reason. */
+export const acceptManySchema = z.strictObject({
+  reason: acceptanceSchema.shape.reason,
+  troubles: z
+    .array(z.strictObject({ versionId: id, mark: acceptanceSchema.shape.mark }))
+    .min(1)
+    .max(400),
+});
+/** Takes the last change of several versions' framings back. */
+export const takeBackSchema = z.strictObject({ versionIds: z.array(id).min(1).max(200) });
 export const framingChangeSchema = z.strictObject({ revision: z.number().int(), framing: framingSchema });
 export const newExportsSchema = z.strictObject({ versionIds: z.array(id).min(1).max(200) });
 export const registerMasterSchema = z.strictObject({
@@ -401,6 +450,8 @@ export const serverEventSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('look'), id, ...changedThing }),
   /** A job moved on: this is how it stands. */
   z.object({ kind: z.literal('job'), job: jobSchema }),
+  /** Sets of places or the workspace's preferences changed. */
+  z.object({ kind: z.literal('workspace') }),
   /** The spec book changed, and with it what its placements demand of versions. */
   z.object({ kind: z.literal('spec-book') }),
   /** The data disk is full, or has room again. */

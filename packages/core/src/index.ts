@@ -125,12 +125,14 @@ export {
   subjectsIn,
   followUnit,
   followFilm,
+  isUntouched,
   followedWords,
   judgeFilm,
   worthLooks,
   withUnitMarks,
   putBack,
   type FollowFilm,
+  type FollowedFilm,
   type JudgedUnit,
 } from './framing/follow-film.ts';
 export {
@@ -225,6 +227,11 @@ export {
   type MarginChoice,
   type Acceptance,
 } from './checks/troubles.ts';
+export { seenThings, offeredKeeps, seenSlack, seenAtLeast, type SeenThing } from './checks/seen.ts';
+export { assuranceWords, type LookedAtFilm } from './checks/assurance.ts';
+export { causesOf, type Cause } from './checks/causes.ts';
+export { moveWindow, showWhole, hidingOf, type RemedyVersion } from './checks/remedies.ts';
+export { packSheet, sizeAt, type PackedSheet, type SheetRoom } from './sheet/pack.ts';
 export { checkLineSchema, lineIdOf, type CheckLine } from './checks/check-line.ts';
 export type { MeasuredFile } from './checks/measured-file.ts';
 export { averageKbps, kbpsBySecond, peakKbps, type CodedPicture } from './checks/bitrate.ts';
@@ -232,4 +239,4 @@ export { checkReportSchema, checkFile, type CheckReport } from './checks/report.
 export { readCutList } from './interchange/cuts.ts';
 export { writeEdl, writeOtio, readCutFile } from './interchange/cut-files.ts';
 export { slug, deliverableName, nameKey, freeName, versionTag } from './delivery/naming.ts';
-export { standingOf, behindReasons, type Standing } from './delivery/standing.ts';
+export { standingOf, behindReasons, exportable, type Standing } from './delivery/standing.ts';

@@ -302,6 +302,8 @@ async function replaceMaster(
         fileGeneration: old.fileGeneration + 1,
         shots: null,
         drawn: [],
+        // What was seen in the other film is not what is seen in this one.
+        unimportant: [],
         before: filmBefore(old),
         carried: null,
         revision: old.revision + 1,

@@ -6,12 +6,14 @@ import {
   rendererRevision,
   standingOf,
   troublesOf,
+  partAccepted,
+  type MarginChoice,
   type Standing,
   type Trouble,
   type VersionAsPlanned,
 } from '@mivvy/core';
 import type { Writer } from './db/database.ts';
-import { cuts, deliverables, jobs, masters, versions } from './db/schema.ts';
+import { cuts, deliverables, jobs, masters, productions, versions } from './db/schema.ts';
 import { isNewest } from './files/look-at-files.ts';
 import { isDiskFull } from './disk/full.ts';
 import type { Workspace } from './workspace.ts';
@@ -47,6 +49,19 @@ export function refusalOf(
   return refusal(troublesOf(plan, ws.specs.find(placementId)!.placement));
 }
 
+/** A planned version has a fault that nobody has accepted: a rule that is broken, or a keep that is cut. */
+function isFaulty(
+  ws: Pick<Workspace, 'specs'>,
+  version: Pick<VersionRow, 'placementId' | 'accepted'>,
+  plan: VersionAsPlanned,
+  keeps: MasterRow['keeps'],
+  margin: MarginChoice,
+): boolean {
+  const { placement } = ws.specs.find(version.placementId)!;
+  const faults = troublesOf(plan, placement, { keeps, margin }).filter((t) => t.severity === 'fault');
+  return partAccepted(faults, version.accepted, plan.plan, keeps).open.length > 0;
+}
+
 /** So many versions are worked out in one turn of writing. */
 const mostInOneTurn = 500;
 
@@ -79,8 +94,16 @@ export async function workOutStandings(
 ): Promise<Map<string, Standing>> {
   const ids = rows.map((v) => v.id);
   const films = await db
-    .select({ id: masters.id, facts: masters.facts, sha256: masters.sha256, state: masters.state })
+    .select({
+      id: masters.id,
+      facts: masters.facts,
+      sha256: masters.sha256,
+      state: masters.state,
+      keeps: masters.keeps,
+      margin: productions.margin,
+    })
     .from(masters)
+    .innerJoin(productions, eq(productions.id, masters.productionId))
     .where(inArray(masters.id, [...new Set(rows.map((v) => v.masterId))]));
   const playedIds = rows.flatMap((v) => v.cutId ?? []);
   const played = await db.select().from(cuts).where(inArray(cuts.id, playedIds));
@@ -104,11 +127,13 @@ export async function workOutStandings(
   return new Map(
     rows.map((row) => {
       const cut = row.cutId === null ? undefined : cutById.get(row.cutId);
-      const plan = planOf(ws, row, filmById.get(row.masterId)!, cut);
+      const film = filmById.get(row.masterId)!;
+      const plan = planOf(ws, row, film, cut);
       const placed = ws.specs.find(row.placementId) !== undefined;
       const [file, job] = [fileOf.get(row.id), jobOf.get(row.id)];
       const standing = standingOf({
         refused: !placed || (plan !== undefined && refusalOf(ws, row.placementId, plan) !== undefined),
+        faulty: plan !== undefined && isFaulty(ws, row, plan, film.keeps, film.margin),
         job: job?.state,
         jobNewer: !file || (job !== undefined && job.createdAt > file.madeAt),
         file: file && { fingerprint: file.fingerprint, passed: file.passed, onDisk: onDiskOf[file.onDisk] },

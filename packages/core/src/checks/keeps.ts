@@ -52,10 +52,16 @@ export const keepsSchema = z
 export type KeepKind = Keep['kind'];
 
 /** Where a keep lies at a master frame; before its first key and after its last it stands still. */
-export function keepAt(keep: Keep, frame: number): MasterFraction {
+export function keepAt(keep: Pick<Keep, 'keys'>, frame: number): MasterFraction {
   const { keys } = keep;
-  const next = keys.findIndex((k) => k.at > frame);
-  if (next <= 0) {
+  // The first key after the frame: what was seen moves through thousands of them.
+  let [next, end] = [0, keys.length];
+  while (next < end) {
+    const middle = (next + end) >> 1;
+    if (keys[middle]!.at > frame) end = middle;
+    else next = middle + 1;
+  }
+  if (next === 0 || next === keys.length) {
     const { x, y, width, height } = next === 0 ? keys[0]! : keys.at(-1)!;
     return { x, y, width, height };
   }

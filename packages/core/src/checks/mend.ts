@@ -2,8 +2,8 @@ import type { Size } from '../picture/geometry.ts';
 import { clipOf, setShotFraming, type Unit } from '../framing/shots-of.ts';
 import { stretchAt, type Framing } from '../framing/framing.ts';
 import { poseAt, windowOf, type Pose } from '../framing/pose.ts';
-import { keepAt, type Keep } from './keeps.ts';
-import { hiddenKeeps, type FrameRules, type HiddenSpan } from './visibility.ts';
+import { keepAt } from './keeps.ts';
+import { hiddenKeeps, type FrameRules, type HiddenSpan, type Watchable } from './visibility.ts';
 
 /** A change of a held window that clears a trouble, with what it comes to in master pixels. */
 export interface Mend {
@@ -23,11 +23,11 @@ const clearance = 1;
  * Shots that share the framing are judged together. Null where no such move exists, or the shot's window moves.
  */
 export function suggestMend(
-  hidden: HiddenSpan,
+  hidden: HiddenSpan<Watchable>,
   framing: Framing,
   units: readonly Unit[],
   unit: Unit,
-  keeps: readonly Keep[],
+  keeps: readonly Watchable[],
   masterSize: Size,
   rules: FrameRules,
 ): Mend | null {
@@ -94,6 +94,6 @@ export function suggestMend(
   return null;
 }
 
-function total(spans: readonly HiddenSpan[]): number {
+function total(spans: readonly Pick<HiddenSpan, 'span'>[]): number {
   return spans.reduce((sum, s) => sum + s.span.to - s.span.from, 0);
 }

@@ -113,6 +113,30 @@ export const troubleKinds = {
     mendedIn: 'framing',
     mend: 'Move the window a little.',
   },
+  'seen-cut': {
+    word: 'Cut',
+    severity: 'look',
+    scope: 'span',
+    refuses: false,
+    mendedIn: 'framing',
+    mend: 'Move the window, make it larger, or say that it does not matter.',
+  },
+  'seen-blocked': {
+    word: 'Behind what the outlet draws',
+    severity: 'look',
+    scope: 'span',
+    refuses: false,
+    mendedIn: 'framing',
+    mend: 'Move the window so that it stands clear, or say that it does not matter.',
+  },
+  'seen-margin': {
+    word: 'Outside the margin',
+    severity: 'look',
+    scope: 'span',
+    refuses: false,
+    mendedIn: 'framing',
+    mend: 'Move the window a little, or say that it does not matter.',
+  },
   conformed: {
     word: 'Rate conformed',
     severity: 'note',
@@ -153,6 +177,8 @@ export const troubleSchema = z.object({
   mend: z.string(),
   /** The keep that it is about. */
   keepId: keepSchema.shape.id.optional(),
+  /** The seen thing that it is about, and what that is called. */
+  seen: z.strictObject({ id: z.string(), name: z.string() }).optional(),
   /** The blocked area that covers it. */
   area: z.string().optional(),
 });
@@ -166,7 +192,7 @@ export function trouble(
   code: TroubleCode,
   span: FrameSpan,
   sentence: string,
-  more: { mend?: string; keepId?: string; area?: string } = {},
+  more: Partial<Pick<Trouble, 'mend' | 'keepId' | 'seen' | 'area'>> = {},
 ): Trouble {
   const { severity, mend } = troubleKinds[code];
   return { code, severity, span, sentence, mend, ...more };

@@ -12,10 +12,12 @@ import { publishedMargins } from '../picture/safe.ts';
 import type { PlannedVersion, RenderPlan } from '../render/plan-schema.ts';
 import { placementRules } from '../specs/rules/rules.ts';
 import type { Placement } from '../specs/schema.ts';
-import { rateLabel } from '../time/rate.ts';
+import { durationLabel } from '../time/timecode.ts';
+import { fps, rateLabel } from '../time/rate.ts';
 import type { FrameSpan } from '../time/span.ts';
 import { keepsWithin, type Keep } from './keeps.ts';
 import { trouble, type Trouble } from './trouble-kinds.ts';
+import { hiddenThings, type HiddenThing, type SeenThing } from './seen.ts';
 import { hiddenKeeps, type FrameRules, type HiddenSpan } from './visibility.ts';
 
 /** Which safe margin is held to: the placement's own, a published one, or an inner share of width and height in per cent. */
@@ -50,6 +52,8 @@ export function marginsFor(choice: MarginChoice, placement: Placement): Margins 
 export interface Watched {
   keeps: readonly Keep[];
   margin: MarginChoice;
+  /** What was seen in the film and should not be hidden; nothing where nobody has looked. */
+  seen?: readonly SeenThing[];
 }
 
 /** What a version's frame demands of keeps. */
@@ -114,6 +118,24 @@ function keepTrouble({ keep, how, span }: HiddenSpan): Trouble {
       return trouble('keep-blocked', span, `${name} is behind “${how.area}”.`, { keepId, area: how.area });
     case 'margin':
       return trouble('keep-margin', span, `${name} is outside the safe margin.`, { keepId });
+  }
+}
+
+/** Something that was seen is hidden: worth a look, never a fault, since nobody has said that it must be seen. */
+function seenTrouble({ keep, how, span, frames }: HiddenThing, framesPerSecond: number): Trouble {
+  const name = keep.name[0]!.toUpperCase() + keep.name.slice(1);
+  const time = durationLabel(frames / framesPerSecond);
+  const seen = { id: keep.id, name: keep.name };
+  switch (how.kind) {
+    case 'cut':
+      return trouble('seen-cut', span, `${name} is cut by the window for ${time}.`, { seen });
+    case 'blocked':
+      return trouble('seen-blocked', span, `${name} is behind “${how.area}” for ${time}.`, {
+        seen,
+        area: how.area,
+      });
+    case 'margin':
+      return trouble('seen-margin', span, `${name} is outside the safe margin for ${time}.`, { seen });
   }
 }
 
@@ -196,12 +218,22 @@ export function troublesOf(
   const keeps = keepsWithin(watched.keeps, plan.master.frames);
   const rules = frameRules(placement, plan.frame, watched.margin);
   const hidden = kept.flatMap((span) => hiddenKeeps(plan.framing, keeps, span, plan.master.displayed, rules));
+  const framesPerSecond = fps(plan.master.rate);
+  const overlooked = hiddenThings(
+    plan.framing,
+    watched.seen ?? [],
+    kept,
+    plan.master.displayed,
+    rules,
+    framesPerSecond,
+  );
   const found = [
     ...placementRules.flatMap((rule) => rule.troubles?.(planned, placement, source) ?? []),
     ...filmTroubles(planned, source),
     ...enlargedTroubles(plan, kept),
     ...barTroubles(plan, kept),
     ...hidden.map(keepTrouble),
+    ...overlooked.map((h) => seenTrouble(h, framesPerSecond)),
   ];
   const order = { fault: 0, look: 1, note: 2 };
   return found.sort((a, b) => order[a.severity] - order[b.severity] || a.span.from - b.span.from);
@@ -230,6 +262,7 @@ export function troubleMark(trouble: Trouble, plan: RenderPlan, keeps: readonly 
           code: trouble.code,
           span: trouble.span,
           area: trouble.area,
+          seen: trouble.seen,
           frame: plan.frame,
           under,
           keep,

@@ -12,9 +12,12 @@ const { max, min } = Math;
 /** What stands between a keep and being seen. */
 export type Hidden = { kind: 'cut' } | { kind: 'margin' } | { kind: 'blocked'; area: string };
 
+/** What is watched: keeps, and what was seen. */
+export type Watchable = Pick<Keep, 'id' | 'name' | 'span' | 'keys'>;
+
 /** A run of master frames through which a keep is hidden in one way. */
-export interface HiddenSpan {
-  keep: Keep;
+export interface HiddenSpan<Watched extends Watchable = Keep> {
+  keep: Watched;
   how: Hidden;
   span: FrameSpan;
 }
@@ -209,7 +212,7 @@ function panelTracks(
  */
 function statesThrough(
   tracks: readonly PanelTrack[],
-  keep: Keep,
+  keep: Watchable,
   from: number,
   to: number,
   start: number,
@@ -294,20 +297,20 @@ function statesThrough(
 }
 
 /** Every run of frames in which a keep is cut by the window, behind what the outlet draws, or outside the margin. */
-export function hiddenKeeps(
+export function hiddenKeeps<Watched extends Watchable = Keep>(
   framing: Framing,
-  keeps: readonly Keep[],
+  keeps: readonly Watched[],
   source: FrameSpan,
   masterSize: Size,
   rules: FrameRules,
-): HiddenSpan[] {
+): HiddenSpan<Watched>[] {
   const numbers = ruleNumbers(rules);
   const pieces = framing.stretches.flatMap((stretch, i) => {
     const from = max(source.from, i === 0 ? 0 : stretch.from);
     const to = min(source.to, framing.stretches[i + 1]?.from ?? Infinity);
     return to > from ? [{ stretch, from, to, tracks: null as PanelTrack[] | null }] : [];
   });
-  const found: HiddenSpan[] = [];
+  const found: HiddenSpan<Watched>[] = [];
   for (const keep of keeps) {
     const first = max(keep.span.from, source.from);
     const last = min(keep.span.to, source.to);

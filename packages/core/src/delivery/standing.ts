@@ -4,6 +4,7 @@ import type { RenderPlan } from '../render/plan-schema.ts';
 /** Where a version's deliverable stands. One word for each; the interface stamps it with a shape of its own. */
 export type Standing =
   | 'blocked'
+  | 'at-fault'
   | 'to-make'
   | 'queued'
   | 'making'
@@ -21,6 +22,8 @@ export type OnDisk = 'intact' | 'comparing' | 'changed';
 export interface StandingInput {
   /** Something stops it from being exported. */
   refused: boolean;
+  /** It has a fault that nobody has accepted: it can be exported, and somebody should know of it before. */
+  faulty: boolean;
   /** State of the newest export job, if there is one. */
   job: 'queued' | 'running' | 'done' | 'failed' | 'cancelled' | undefined;
   /** True when that job started after the newest file was made. */
@@ -31,7 +34,10 @@ export interface StandingInput {
   current: string | undefined;
 }
 
-/** Works out a deliverable's standing. */
+/**
+ * Works out a deliverable's standing: the one place where it is decided, for every screen and every count. A file's own
+ * failure is told before the version's faults, and these before anything that says it is in order.
+ */
 export function standingOf(input: StandingInput): Standing {
   if (input.job === 'running') return 'making';
   if (input.job === 'queued') return 'queued';
@@ -39,10 +45,15 @@ export function standingOf(input: StandingInput): Standing {
   if (input.file?.onDisk === 'changed') return 'changed-on-disk';
   if (input.file?.onDisk === 'comparing') return 'comparing';
   if (input.refused) return 'blocked';
+  const upToDate = input.current === undefined || input.file?.fingerprint === input.current;
+  if (input.file && upToDate && !input.file.passed) return 'failed-check';
+  if (input.faulty) return 'at-fault';
   if (!input.file) return 'to-make';
-  if (input.current !== undefined && input.file.fingerprint !== input.current) return 'behind';
-  return input.file.passed ? 'passed' : 'failed-check';
+  return upToDate ? 'passed' : 'behind';
 }
+
+/** Standings whose version can be exported, and whose newest file, if there is one, is not what it should be. */
+export const exportable: readonly Standing[] = ['at-fault', 'to-make', 'behind', 'failed', 'failed-check'];
 
 /** Why a file is behind: the parts of its plan that differ from the plan as it stands, in plain words. */
 export function behindReasons(made: RenderPlan, now: RenderPlan): string[] {

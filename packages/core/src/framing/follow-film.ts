@@ -58,6 +58,10 @@ function untouched(stretch: FramingSegment): boolean {
   );
 }
 
+/** Nobody and nothing has framed any of it yet: it stands in the middle throughout. */
+export const isUntouched = (framing: Framing): boolean =>
+  framing.stretches.every((stretch) => untouched(stretch) && !stretch.locked);
+
 /** The subjects that a span can go by: what was seen there, and what people drew. Null where nothing has been looked at. */
 export function subjectsIn(
   film: Pick2<FollowFilm, 'looks' | 'drawn'>,

@@ -200,10 +200,24 @@ describe('troubles before export', () => {
 });
 
 describe('standing', () => {
-  const base = { refused: false, job: undefined, jobNewer: false, file: undefined, current: 'x' };
+  const base = {
+    refused: false,
+    faulty: false,
+    job: undefined,
+    jobNewer: false,
+    file: undefined,
+    current: 'x',
+  };
+  const good = { fingerprint: 'x', passed: true, onDisk: 'intact' as const };
   test.each([
     [{}, 'to-make'],
     [{ refused: true }, 'blocked'],
+    [{ faulty: true }, 'at-fault'],
+    [{ faulty: true, file: good }, 'at-fault'],
+    [{ faulty: true, file: good, current: 'y' }, 'at-fault'],
+    [{ faulty: true, file: { ...good, passed: false } }, 'failed-check'],
+    [{ faulty: true, refused: true }, 'blocked'],
+    [{ faulty: true, job: 'running' as const }, 'making'],
     [{ job: 'queued' as const }, 'queued'],
     [{ job: 'running' as const }, 'making'],
     [{ job: 'failed' as const, jobNewer: true }, 'failed'],

@@ -16,7 +16,7 @@ import {
   rateSchema,
   trackSchema,
 } from '@mivvy/core';
-import { carriedSchema, problemSchema } from '@mivvy/api';
+import { carriedSchema, problemSchema, unimportantSchema } from '@mivvy/api';
 import type { JsonCodec } from './json-column.ts';
 
 /** What must be known of a replaced film to carry its framing over. */
@@ -50,7 +50,12 @@ export type MovedBoundary = z.infer<typeof movedBoundarySchema>;
 const mementoSchema = z.union([
   z.strictObject({ framing: framingSchema }),
   z.strictObject({ kept: keptSchema, pace: paceSchema, joinMs: z.number() }),
-  z.strictObject({ shots: shotsSchema, keeps: keepsSchema, movedCut: movedBoundarySchema.optional() }),
+  z.strictObject({
+    shots: shotsSchema,
+    keeps: keepsSchema,
+    unimportant: unimportantSchema.optional(),
+    movedCut: movedBoundarySchema.optional(),
+  }),
 ]);
 export type Memento = z.infer<typeof mementoSchema>;
 
@@ -77,6 +82,8 @@ export const codecs = {
   problem: codec('problem', problemSchema),
   shots: codec('list of shots', shotsSchema),
   keeps: codec('list of keeps', keepsSchema),
+  unimportant: codec('list of seen things', unimportantSchema),
+  placementIds: codec('set of places', z.array(z.string())),
   tracks: codec('list of drawn subjects', z.array(trackSchema)),
   filmBefore: codec('replaced film', filmBeforeSchema),
   carried: codec('word on carrying over', carriedSchema),

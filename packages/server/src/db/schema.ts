@@ -72,6 +72,10 @@ export const masters = sqliteTable(
     drawn: json('drawn', codecs.tracks)
       .notNull()
       .$default(() => []),
+    /** Ids of things seen in it that somebody has said do not matter. */
+    unimportant: json('unimportant', codecs.unimportant)
+      .notNull()
+      .default(sql`'[]'`),
     /** Grows with every change of shots or keeps. */
     revision: integer('revision').notNull().default(1),
     /** The film that this one takes the place of, until its framing has been carried over. */
@@ -233,6 +237,21 @@ export const arrivals = sqliteTable(
   },
   (t) => [index('arrivals_by_production').on(t.productionId)],
 );
+
+/** Sets of placements: named ones, and the one that was taken last. */
+export const placeSets = sqliteTable('place_sets', {
+  id: id(),
+  name: text('name').notNull(),
+  placementIds: json('placement_ids', codecs.placementIds).notNull(),
+  usedAt: text('used_at').notNull(),
+});
+
+/** What a person prefers in this workspace: one row, or none while nobody has changed anything. */
+export const preferences = sqliteTable('preferences', {
+  id: integer('id').primaryKey(),
+  /** Versions that no hand has touched are framed by what is seen as soon as their film has been looked at. */
+  frameOnArrival: integer('frame_on_arrival', { mode: 'boolean' }).notNull(),
+});
 
 /** Files and folders that nothing refers to any more, written in the transaction that let go of them; removed after it, or at the next start. */
 export const doomed = sqliteTable('doomed', { path: text('path').primaryKey() });

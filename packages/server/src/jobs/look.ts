@@ -3,17 +3,21 @@ import { oneShot, planMaster, type SubjectScan, type Result } from '@mivvy/core'
 import { lookAtFilm, sha256File } from '@mivvy/media';
 import { masters } from '../db/schema.ts';
 import { readLook, showGrowing, writeLook } from '../looks.ts';
+import { frameOnArrival } from '../follow-version.ts';
 import { openMaster } from '../files/master-file.ts';
 import { tellLook } from '../tell.ts';
 import type { Workspace } from '../workspace.ts';
 import type { JobContext, JobKindWork } from './runner.ts';
 
 /** Looks at a master for subjects; every shot is shown as soon as it has been looked at. Running it again is harmless. */
-export function lookWork(
-  ws: Pick<Workspace, 'db' | 'storage' | 'events'>,
-  detector: boolean | string,
-): JobKindWork {
-  return { run: (context) => lookAtMaster(ws, detector, context) };
+export function lookWork(ws: Workspace, detector: boolean | string): JobKindWork {
+  return {
+    run: async (context) => {
+      const looked = await lookAtMaster(ws, detector, context);
+      if (looked.ok) await frameOnArrival(ws, context.job.subjectId);
+      return looked;
+    },
+  };
 }
 
 async function lookAtMaster(

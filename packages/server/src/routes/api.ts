@@ -13,16 +13,21 @@ import { jobRoutes } from './jobs.ts';
 import { lookRoutes } from './looks.ts';
 import { masterRoutes } from './masters.ts';
 import { mediaRoutes } from './media.ts';
+import { placeSetRoutes } from './place-sets.ts';
 import { planFileRoutes } from './plan-files.ts';
+import { preferenceRoutes } from './preferences.ts';
 import { productionRoutes } from './productions.ts';
 import { shotListRoutes } from './shot-lists.ts';
 import { specBookRoutes } from './spec-book.ts';
 import { stillRoutes } from './stills.ts';
+import { togetherRoutes } from './together.ts';
 import { versionRoutes } from './versions.ts';
 
 /** Every route of the API but uploads and events, in the order of the work. */
 const factories: readonly ((ws: Workspace) => Router)[] = [
   specBookRoutes,
+  placeSetRoutes,
+  preferenceRoutes,
   productionRoutes,
   inboxRoutes,
   mediaRoutes,
@@ -34,6 +39,7 @@ const factories: readonly ((ws: Workspace) => Router)[] = [
   cutRoutes,
   cutFileRoutes,
   versionRoutes,
+  togetherRoutes,
   followRoutes,
   carryRoutes,
   planFileRoutes,

@@ -1,16 +1,9 @@
 import { Router, type Request, type Response } from 'express';
 import { and, eq, inArray } from 'drizzle-orm';
-import {
-  followedWords,
-  followFilm,
-  frameForMaster,
-  frameRules,
-  oneShot,
-  type Framing,
-  type MarginChoice,
-} from '@mivvy/core';
+import { followedWords, type Framing } from '@mivvy/core';
 import { followRequestSchema } from '@mivvy/api';
 import { masters, versions } from '../db/schema.ts';
+import { followVersion } from '../follow-version.ts';
 import { bodyOf, param, route, windowOf } from '../http/problems.ts';
 import { lookView, wantLook } from '../looks.ts';
 import { saveFraming } from '../save-framing.ts';
@@ -28,34 +21,6 @@ export function followRoutes(ws: Workspace): Router {
   return router;
 }
 
-type Run = ReturnType<typeof followFilm>;
-
-/** The framing of a version by what was seen in its film; null where that has not been looked at, or cannot be framed. */
-async function followVersion(
-  ws: Workspace,
-  { version, master }: { version: typeof versions.$inferSelect; master: typeof masters.$inferSelect },
-  margin: MarginChoice,
-  how: { lively: number; handMade: boolean },
-): Promise<Run | 'cannot' | 'not-looked'> {
-  const place = ws.specs.find(version.placementId);
-  if (!master.facts || !place) return 'cannot';
-  const look = await lookView(ws, master);
-  if (look.state === 'not-looked' || look.state === 'failed') return 'not-looked';
-  const { displayed, rate, frames } = master.facts.video;
-  const frameSize = frameForMaster(displayed, place.placement.frame, place.placement.largerFrame);
-  const film = {
-    shots: master.shots ?? oneShot,
-    frames,
-    rate,
-    masterSize: displayed,
-    keeps: master.keeps,
-    looks: look.shots,
-    drawn: look.drawn,
-    rules: frameRules(place.placement, frameSize, margin),
-  };
-  return followFilm(film, version.framing, how);
-}
-
 async function follow(ws: Workspace, req: Request, res: Response): Promise<void> {
   const { versionIds, ...how } = bodyOf(followRequestSchema, req);
   const production = await findProduction(ws.db, param(req));
@@ -68,13 +33,14 @@ async function follow(ws: Workspace, req: Request, res: Response): Promise<void>
   const words = new Set<string>();
   const framed: { id: string; revision: number; framing: Framing }[] = [];
   for (const row of rows) {
-    const run = await followVersion(ws, row, production.margin, how);
-    if (run === 'cannot') continue;
-    if (run === 'not-looked') {
+    const look = await lookView(ws, row.master);
+    if (look.state === 'not-looked' || look.state === 'failed') {
       await wantLook(ws, row.master.id);
       words.add(`“${row.master.name}” has not been looked at yet; it is being looked at now.`);
       continue;
     }
+    const run = followVersion(ws, row.version, row.master, look, production.margin, how);
+    if (!run) continue;
     for (const key of ['changed', 'locked', 'byHand', 'notSeen'] as const) total[key] += run[key];
     const { id, revision } = row.version;
     if (run.changed) framed.push({ id, revision, framing: run.framing });

@@ -16,7 +16,7 @@ import { undoRoutes } from './undo-routes.ts';
 
 type MasterRow = typeof masters.$inferSelect;
 
-/** Routes of a master's shots and keeps, with undo. */
+/** Routes of a master's shots and keeps, and of what does not matter in it, with undo. */
 export function masterRoutes(ws: Workspace): Router {
   const router = Router();
   router.get(
@@ -41,12 +41,16 @@ export function masterRoutes(ws: Workspace): Router {
       const { shots, keeps, movedCut } = state;
       await tx
         .update(masters)
-        .set({ shots, keeps, revision: row.revision + 1 })
+        .set({
+          shots,
+          keeps,
+          ...(state.unimportant ? { unimportant: state.unimportant } : {}),
+          revision: row.revision + 1,
+        })
         .where(eq(masters.id, row.id));
       if (movedCut) await moveChanges(tx, row.id, movedCut);
     },
-    answer: (req, row, state) =>
-      answerMaster(ws, req, row, state !== undefined && 'shots' in state && state.movedCut !== undefined),
+    answer: (req, row, state) => answerMaster(ws, req, row, state !== undefined),
   });
   return router;
 }
@@ -80,11 +84,15 @@ export async function changeMaster(
   ws: Pick<Workspace, 'db'>,
   row: MasterRow,
   revision: number,
-  next: { shots?: Shot[] | undefined; keeps?: Keep[] | undefined },
+  next: { shots?: Shot[] | undefined; keeps?: Keep[] | undefined; unimportant?: string[] | undefined },
   movedCut?: MovedBoundary,
 ): Promise<void> {
-  const before = { shots: row.shots ?? [...oneShot], keeps: row.keeps };
-  const after = { shots: next.shots ?? before.shots, keeps: next.keeps ?? before.keeps };
+  const before = { shots: row.shots ?? [...oneShot], keeps: row.keeps, unimportant: row.unimportant };
+  const after = {
+    shots: next.shots ?? before.shots,
+    keeps: next.keeps ?? before.keeps,
+    unimportant: next.unimportant ?? before.unimportant,
+  };
   await ws.db.transaction(async (tx) => {
     const [written] = await tx
       .update(masters)
@@ -111,7 +119,7 @@ export async function changeMaster(
 
 async function changeWork(ws: Workspace, req: Request, res: Response): Promise<void> {
   const row = await findReadMaster(ws.db, param(req));
-  const { revision, shots, keeps, movedCut } = bodyOf(masterWorkSchema, req);
+  const { revision, shots, keeps, unimportant, movedCut } = bodyOf(masterWorkSchema, req);
   const { frames } = row.facts.video;
   if (shots && shots.at(-1)!.from >= frames)
     refuse(400, 'bad-request', `The film ends at frame ${frames - 1}; a shot starts after that.`);
@@ -119,8 +127,9 @@ async function changeWork(ws: Workspace, req: Request, res: Response): Promise<v
   const kept = keeps && keepsWithin(keeps, frames);
   if (keeps && kept!.length < keeps.length)
     refuse(400, 'bad-request', 'A keep starts after the film has ended.', 'Give it a span inside the film.');
-  await changeMaster(ws, row, revision, { shots, keeps: kept }, movedCut);
-  res.json(await answerMaster(ws, req, row, movedCut !== undefined));
+  await changeMaster(ws, row, revision, { shots, keeps: kept, unimportant }, movedCut);
+  // Keeps change where versions stand.
+  res.json(await answerMaster(ws, req, row, movedCut !== undefined || keeps !== undefined));
 }
 
 async function groupAnew(ws: Workspace, req: Request, res: Response): Promise<void> {

@@ -7,9 +7,11 @@ import { addVersions } from '../add-versions.ts';
 import { cuts, jobs, masters, productions, versions } from '../db/schema.ts';
 import { doom, sweepDoomed } from '../files/doomed.ts';
 import { sweepUploads } from '../files/put-right.ts';
+import { frameOnArrival } from '../follow-version.ts';
 import { forgetChanges } from '../history.ts';
 import { bodyOf, param, refuse, route, windowOf } from '../http/problems.ts';
 import { logPath, masterFiles } from '../storage.ts';
+import { rememberPlaces } from '../place-sets.ts';
 import { tellProduction } from '../tell.ts';
 import { productionAnswer, productionCards, toProduction } from '../views/productions.ts';
 import { versionsOf } from '../views/versions.ts';
@@ -121,7 +123,11 @@ async function makeVersions(ws: Workspace, req: Request, res: Response): Promise
         'Look at the spec book again.',
       );
   }
-  await ws.db.transaction((tx) => addVersions(tx, master, placementIds));
+  await ws.db.transaction(async (tx) => {
+    await addVersions(tx, master, placementIds);
+    await rememberPlaces(tx, placementIds);
+  });
+  await frameOnArrival(ws, masterId);
   await tellProduction(ws, id, windowOf(req));
   const all = await versionsOf(ws, id);
   res.json(all.filter((v) => v.masterId === masterId && placementIds.includes(v.placementId)));

@@ -6,6 +6,8 @@ import {
   drawnSchema,
   followAnswerSchema,
   lookViewSchema,
+  placeSetSchema,
+  preferencesSchema,
   jobSchema,
   masterReadSchema,
   masterSchema,
@@ -16,6 +18,7 @@ import {
   type Cut,
   type LookView,
   type Master,
+  type Preferences,
   type Version,
 } from '@mivvy/api';
 import type { Framing, FrameSpan, Keep, MarginChoice, Pace, Shot } from '@mivvy/core';
@@ -73,7 +76,34 @@ export const useAddVersions = (id: string) =>
   useChange(
     (input: { masterId: string; placementIds: string[] }) =>
       sendJson(z.array(versionSchema), 'POST', `/productions/${id}/versions`, input),
-    staleProduction(id),
+    (client) =>
+      Promise.all([staleProduction(id)(client), client.invalidateQueries({ queryKey: keys.placeSets })]),
+  );
+/** Saves a set of placements, changes one, or forgets it. */
+export const usePlaceSetChange = () =>
+  useChange(
+    async (
+      input:
+        | { kind: 'save'; name: string; placementIds: string[] }
+        | { kind: 'change'; id: string; name?: string; placementIds?: string[] }
+        | { kind: 'forget'; id: string },
+    ) => {
+      if (input.kind === 'forget') return remove(`/place-sets/${input.id}`);
+      if (input.kind === 'save') {
+        const { name, placementIds } = input;
+        await sendJson(z.array(placeSetSchema), 'POST', '/place-sets', { name, placementIds });
+        return;
+      }
+      const { kind: _kind, id, ...change } = input;
+      await sendJson(z.array(placeSetSchema), 'PATCH', `/place-sets/${id}`, change);
+    },
+    (client) => client.invalidateQueries({ queryKey: keys.placeSets }),
+  );
+/** Changes what is preferred in this workspace. */
+export const usePreferenceChange = () =>
+  useChange(
+    (next: Preferences) => sendJson(preferencesSchema, 'PATCH', '/preferences', next),
+    (client, _input, saved) => client.setQueryData(keys.preferences, saved),
   );
 export const useRemoveVersion = (id: string) =>
   useChange(
@@ -161,6 +191,34 @@ export const useReadPlan = () => {
   });
 };
 
+/** Saves the framings of several versions at once: all of them, or none. */
+export const useSaveFramings = (id: string) => {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async (framings: { versionId: string; revision: number; framing: Framing }[]) =>
+      sendJson(z.array(versionSchema), 'POST', `/productions/${id}/framings`, { framings }),
+    onSuccess: (saved) => saved.forEach((version) => putVersion(client, version)),
+  });
+};
+/** Takes the last change of several versions' framings back. */
+export const useTakeBack = (id: string) => {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async (versionIds: string[]) =>
+      sendJson(z.array(versionSchema), 'POST', `/productions/${id}/framings/undo`, { versionIds }),
+    onSuccess: (saved) => saved.forEach((version) => putVersion(client, version)),
+  });
+};
+/** Accepts troubles of several versions for one reason. */
+export const useAcceptTogether = (id: string) => {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async (input: { reason: string; troubles: { versionId: string; mark: string }[] }) =>
+      sendJson(z.array(versionSchema), 'POST', `/productions/${id}/acceptances`, input),
+    onSuccess: (saved) => saved.forEach((version) => putVersion(client, version)),
+  });
+};
+
 /** Copies a framing to other versions. */
 export const useCarry = (id: string) =>
   useChange(
@@ -184,6 +242,7 @@ type MasterChange =
       revision: number;
       shots?: Shot[];
       keeps?: Keep[];
+      unimportant?: string[];
       movedCut?: { from: number; to: number };
     }
   | { kind: 'undo' | 'redo' | 'setups' }

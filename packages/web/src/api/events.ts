@@ -47,6 +47,9 @@ function hear(client: QueryClient, event: ServerEvent): void {
       stale(keys.specBook);
       stale(keys.allProductions);
       return cards();
+    case 'workspace':
+      stale(keys.placeSets);
+      return stale(keys.preferences);
     case 'disk':
       return void client.setQueryData(keys.disk, event.disk);
   }

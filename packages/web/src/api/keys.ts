@@ -12,6 +12,8 @@ export const keys = {
   along: (masterId: string, fileGeneration: number, revision: number) =>
     ['along', masterId, fileGeneration, revision] as const,
   specBook: ['spec-book'] as const,
+  placeSets: ['place-sets'] as const,
+  preferences: ['preferences'] as const,
   inbox: ['inbox'] as const,
   disk: ['disk'] as const,
 };

@@ -8,6 +8,8 @@ import {
   inboxFileSchema,
   jobSchema,
   lookViewSchema,
+  placeSetSchema,
+  preferencesSchema,
   productionCardSchema,
   productionDetailSchema,
   specBookViewSchema,
@@ -88,6 +90,18 @@ export const useSpecBook = () =>
   useQuery({
     queryKey: keys.specBook,
     queryFn: ({ signal }) => getJson(specBookViewSchema, '/spec-book', signal),
+  });
+/** Sets of placements, the one that was taken last first. */
+export const usePlaceSets = () =>
+  useQuery({
+    queryKey: keys.placeSets,
+    queryFn: ({ signal }) => getJson(z.array(placeSetSchema), '/place-sets', signal),
+  });
+/** What is preferred in this workspace. */
+export const usePreferences = () =>
+  useQuery({
+    queryKey: keys.preferences,
+    queryFn: ({ signal }) => getJson(preferencesSchema, '/preferences', signal),
   });
 export const useInbox = (enabled: boolean) =>
   useQuery({

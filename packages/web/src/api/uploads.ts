@@ -1,4 +1,5 @@
-import { useSyncExternalStore } from 'react';
+import { useMemo, useSyncExternalStore } from 'react';
+import * as z from 'zod';
 import type { DetailedError, Upload } from 'tus-js-client';
 import type { Problem } from '@mivvy/core';
 import { problemSchema } from '@mivvy/api';
@@ -37,6 +38,90 @@ export function useArriving(productionId: string): Arriving[] {
   return all.filter((a) => a.productionId === productionId);
 }
 
+/** A film that was dropped, and the master that it has become. */
+interface DroppedFilm {
+  key: number;
+  masterId: string | null;
+  /** Its versions have been asked for. */
+  settled: boolean;
+}
+
+/** Films that were dropped together, and where they go: null until that has been answered. */
+export interface DroppedFilms {
+  key: number;
+  productionId: string;
+  files: readonly File[];
+  films: readonly DroppedFilm[];
+  placementIds: readonly string[] | null;
+}
+
+let droppings: readonly DroppedFilms[] = [];
+
+function changeDropped(change: (dropped: DroppedFilms) => DroppedFilms): void {
+  droppings = droppings.map(change).filter((d) => d.placementIds === null || d.films.some((f) => !f.settled));
+  listeners.forEach((tell) => tell());
+}
+
+/** Sends films that were dropped together; where they go is asked once for all of them. */
+export function sendFilms(files: readonly File[], productionId: string): void {
+  if (files.length === 0) return;
+  const group = nextKey++;
+  const films = files.map((): DroppedFilm => ({ key: nextKey++, masterId: null, settled: false }));
+  droppings = [...droppings, { key: group, productionId, files, films, placementIds: null }];
+  files.forEach((file, i) => void sendFilm(file, productionId, { dropped: films[i]!.key }));
+}
+
+/** The films dropped on a production whose places have not been asked for, or not been made yet. */
+export function useDropped(productionId: string): readonly DroppedFilms[] {
+  const all = useSyncExternalStore(
+    (tell) => (listeners.add(tell), () => listeners.delete(tell)),
+    () => droppings,
+  );
+  return useMemo(() => all.filter((d) => d.productionId === productionId), [all, productionId]);
+}
+
+/** Says where dropped films go; nowhere leaves it for later. */
+export function answerDropped(key: number, placementIds: readonly string[]): void {
+  changeDropped((d) =>
+    d.key !== key
+      ? d
+      : placementIds.length
+        ? { ...d, placementIds }
+        : { ...d, placementIds, films: d.films.map((f) => ({ ...f, settled: true })) },
+  );
+}
+
+/** The versions of a dropped film have been asked for. */
+export function settleDropped(key: number, filmKey: number): void {
+  changeDropped((d) =>
+    d.key === key
+      ? { ...d, films: d.films.map((f) => (f.key === filmKey ? { ...f, settled: true } : f)) }
+      : d,
+  );
+}
+
+/** A dropped film has become a master, or never will: null. */
+function arrived(filmKey: number, masterId: string | null): void {
+  changeDropped((d) => ({
+    ...d,
+    films: d.films.map((f) =>
+      f.key === filmKey ? (masterId === null ? { ...f, settled: true } : { ...f, masterId }) : f,
+    ),
+  }));
+}
+
+const arrivedSchema = z.object({ id: z.string() });
+
+/** The master that the server made of an upload. */
+function masterIdFrom(answer: string): string | null {
+  try {
+    const told = arrivedSchema.safeParse(JSON.parse(answer));
+    return told.success ? told.data.id : null;
+  } catch {
+    return null;
+  }
+}
+
 /** What the server said of a failed upload. */
 function problemFrom(error: Error): Problem {
   const { originalResponse } = error as Partial<DetailedError>;
@@ -56,7 +141,11 @@ function problemFrom(error: Error): Problem {
 }
 
 /** Sends a film, to stand beside the others or in the place of one; a broken connection is taken up again by itself, also after a reload when the film is dropped again. */
-export async function sendFilm(file: File, productionId: string, replaces?: string): Promise<void> {
+export async function sendFilm(
+  file: File,
+  productionId: string,
+  { replaces, dropped }: { replaces?: string; dropped?: number } = {},
+): Promise<void> {
   const key = nextKey++;
   list = [
     ...list,
@@ -97,8 +186,9 @@ export async function sendFilm(file: File, productionId: string, replaces?: stri
       change(key, { sent, state: 'sending', secondsLeft: speed > 0 ? (total - sent) / speed / 1000 : null });
     },
     onError: (error) => change(key, { state: 'failed', problem: problemFrom(error), secondsLeft: null }),
-    onSuccess: () => {
+    onSuccess: ({ lastResponse }) => {
       uploads.delete(key);
+      if (dropped !== undefined) arrived(dropped, masterIdFrom(lastResponse.getBody()));
       change(key, null);
     },
   });

@@ -10,7 +10,7 @@ import type { Master } from '@mivvy/api';
 import { problemOf } from '../api/client.ts';
 import { useInbox } from '../api/queries.ts';
 import { useTakeFromInbox } from '../api/changes.ts';
-import { dropUpload, resumeUpload, sendFilm, useArriving } from '../api/uploads.ts';
+import { dropUpload, resumeUpload, sendFilms, useArriving } from '../api/uploads.ts';
 import { Empty, Failed, Loading } from './notices.tsx';
 
 /** An area that takes dropped films; `choose` opens the file chooser. */
@@ -27,7 +27,7 @@ export function DropArea({
     noClick: true,
     noKeyboard: true,
     useFsAccessApi: false,
-    onDrop: (files) => files.forEach((file) => void sendFilm(file, productionId)),
+    onDrop: (files) => sendFilms(files, productionId),
   });
   return (
     <div

@@ -1,10 +1,11 @@
-import type { Standing, Trouble } from '@mivvy/core';
+import type { Standing } from '@mivvy/core';
 
 type Shape = 'pass' | 'look' | 'fail' | 'act' | 'idle';
 
 /** How each standing is stamped: a shape of its own, and a word. */
 const standings: Record<Standing, { shape: Shape; word: string }> = {
   blocked: { shape: 'fail', word: 'Breaks a rule' },
+  'at-fault': { shape: 'fail', word: 'At fault' },
   'to-make': { shape: 'act', word: 'Ready to export' },
   queued: { shape: 'idle', word: 'In the queue' },
   making: { shape: 'idle', word: 'Being made' },
@@ -31,13 +32,3 @@ export function StandingStamp({ standing }: { standing: Standing }) {
 }
 
 export const standingWord = (standing: Standing): string => standings[standing].word;
-
-/** The stamp of a version: its troubles come before its standing, as a person would say it. */
-export function VersionStamp({ standing, troubles }: { standing: Standing; troubles: readonly Trouble[] }) {
-  const faults = troubles.filter((t) => t.severity === 'fault').length;
-  const looks = troubles.filter((t) => t.severity === 'look').length;
-  if ((standing === 'blocked' || standing === 'to-make') && faults > 0)
-    return <Stamp shape="fail">{faults === 1 ? '1 fault' : `${faults} faults`}</Stamp>;
-  if (standing === 'to-make' && looks > 0) return <Stamp shape="look">{looks} to look at</Stamp>;
-  return <StandingStamp standing={standing} />;
-}

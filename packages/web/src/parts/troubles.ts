@@ -1,15 +1,16 @@
 import { useSnackbar } from 'notistack';
 import { useNavigate } from 'react-router';
 import type { ProductionDetail, Version } from '@mivvy/api';
-import { troubleKind, type Trouble } from '@mivvy/core';
+import { causesOf, oneShot, troubleKind, type Cause, type Trouble } from '@mivvy/core';
 import { useDesk } from '../play/use-desk.tsx';
+import { usePlanner, type Planner } from './seen.tsx';
 import { useThisProduction } from './this-production.ts';
-import { planVersion } from './versions.ts';
 
-/** What a trouble is, in a word or two: for stamps. */
-export function troubleWord(trouble: Trouble, keepName?: string): string {
-  const named = keepName ? `${keepName} ` : '';
-  if (trouble.code === 'keep-blocked') return `${named}behind “${trouble.area}”`;
+/** What a trouble is, in a word or two: for stamps. `thing` is what its keep or seen thing is called. */
+export function troubleWord(trouble: Pick<Trouble, 'code' | 'area'>, thing?: string): string {
+  const named = thing ? `${thing} ` : '';
+  if (trouble.code.endsWith('-blocked'))
+    return trouble.area ? `${named}behind “${trouble.area}”` : `${named}covered`;
   const { word } = troubleKind(trouble.code);
   return named ? `${named}${word.toLowerCase()}` : word;
 }
@@ -20,21 +21,32 @@ export interface PlacedTrouble {
   trouble: Trouble;
 }
 
-/** Everything that asks for a person in a production, worst first, then in the order of the sheet and of the film. */
-export function allTroubles(production: ProductionDetail): PlacedTrouble[] {
+/** What is wrong with a film's versions, by its cause. */
+export interface MasterCause extends Cause {
+  masterId: string;
+  versions: PlacedTrouble[];
+}
+
+/** Everything that asks for a person in a production, one row a cause: worst first, then by master and in its order. */
+export function allCauses(production: ProductionDetail, plan: Planner): MasterCause[] {
   const rank = { fault: 0, look: 1, note: 2 };
-  return production.versions
-    .flatMap((version) => {
-      const planned = planVersion(
-        version,
-        production.masters.find((m) => m.id === version.masterId),
-        production.margin,
-      );
-      return (planned?.troubles ?? [])
-        .filter((t) => t.severity !== 'note')
-        .map((trouble) => ({ version, trouble }));
+  return production.masters
+    .flatMap((master): MasterCause[] => {
+      const mine = production.versions.filter((v) => v.masterId === master.id);
+      const troubles = mine.map((version) => ({
+        versionId: version.id,
+        troubles: (plan(version, master)?.troubles ?? []).filter((t) => t.severity !== 'note'),
+      }));
+      return causesOf(troubles, master.shots ?? oneShot).map((cause) => ({
+        ...cause,
+        masterId: master.id,
+        versions: cause.places.map(({ versionId, trouble }) => ({
+          version: mine.find((v) => v.id === versionId)!,
+          trouble,
+        })),
+      }));
     })
-    .sort((a, b) => rank[a.trouble.severity] - rank[b.trouble.severity]);
+    .sort((a, b) => rank[a.severity] - rank[b.severity]);
 }
 
 /** Goes to a trouble: its version at work, the play head on its first frame. */
@@ -56,16 +68,16 @@ export function useGoToTrouble(): (place: PlacedTrouble) => void {
 export function useNextTrouble(shown?: Version): () => void {
   const production = useThisProduction();
   const desk = useDesk();
+  const plan = usePlanner();
   const go = useGoToTrouble();
   const { enqueueSnackbar } = useSnackbar();
   return () => {
-    const list = allTroubles(
-      shown
-        ? { ...production, versions: production.versions.map((v) => (v.id === shown.id ? shown : v)) }
-        : production,
-    );
+    const now = shown
+      ? { ...production, versions: production.versions.map((v) => (v.id === shown.id ? shown : v)) }
+      : production;
+    const list = allCauses(now, plan).flatMap((cause) => cause.versions);
     if (list.length === 0) {
-      enqueueSnackbar('No troubles left: every version keeps to its place’s numbers and shows what it must.');
+      enqueueSnackbar('No troubles are left. The proof sheet says what was looked at.');
       return;
     }
     const { frame } = desk.snapshot();

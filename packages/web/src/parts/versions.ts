@@ -1,4 +1,3 @@
-import { useMemo } from 'react';
 import {
   partAccepted,
   planVersion as planParts,
@@ -7,6 +6,7 @@ import {
   type Acceptance,
   type MarginChoice,
   type PlannedVersion,
+  type SeenThing,
   type TimeLeft,
   type Trouble,
 } from '@mivvy/core';
@@ -38,24 +38,36 @@ export const cutOf = (version: Version, master: Master | undefined): Cut | undef
 export const cutName = (cut: Cut | undefined): string => (cut ? `“${cut.name}”` : 'the full film');
 
 /** Plans by the version that they were made for. What did not change is the same object, so it is never planned again. */
-const plans = new WeakMap<Version, { master: Master; margin: MarginChoice; planned: Planned | null }>();
+interface Known {
+  master: Master;
+  margin: MarginChoice;
+  seen: readonly SeenThing[] | undefined;
+  planned: Planned | null;
+}
+const plans = new WeakMap<Version, Known>();
 
-/** A version's plan and troubles; worked out once for the same version, master and margin, whoever asks. */
+/** A version's plan and troubles; worked out once for the same version, master, margin and seen things, whoever asks. */
 export function planVersion(
   version: Version,
   master: Master | undefined,
   margin: MarginChoice,
+  seen: readonly SeenThing[] | undefined,
 ): Planned | null {
   if (!version.placement || !master?.facts || master.state !== 'ready') return null;
   const known = plans.get(version);
-  if (known && known.master === master && known.margin === margin) return known.planned;
-  const planned = planAnew(version, master, margin);
-  plans.set(version, { master, margin, planned });
+  if (known?.master === master && known.margin === margin && known.seen === seen) return known.planned;
+  const planned = planAnew(version, master, margin, seen);
+  plans.set(version, { master, margin, seen, planned });
   return planned;
 }
 
-function planAnew(version: Version, master: Master | undefined, margin: MarginChoice): Planned | null {
-  if (!version.placement || !master?.facts || master.state !== 'ready') return null;
+function planAnew(
+  version: Version,
+  master: Master,
+  margin: MarginChoice,
+  seen: readonly SeenThing[] | undefined,
+): Planned | null {
+  if (!version.placement || !master.facts) return null;
   // The plan is core's to remember, as on the server; what stands here is what a screen says of it.
   const planned = planParts({
     facts: master.facts,
@@ -64,16 +76,11 @@ function planAnew(version: Version, master: Master | undefined, margin: MarginCh
     framing: version.framing,
     cut: cutOf(version, master),
   });
-  const all = troublesOf(planned, version.placement, { keeps: master.keeps, margin });
+  const all = troublesOf(planned, version.placement, {
+    keeps: master.keeps,
+    margin,
+    ...(seen ? { seen } : {}),
+  });
   const { open, accepted } = partAccepted(all, version.accepted, planned.plan, master.keeps);
   return { planned, troubles: open, time: timeLeft(planned.plan, version.placement), accepted };
-}
-
-/** The same for a version on a screen: worked out anew only when it, its master or the margin has changed. */
-export function usePlanned(
-  version: Version | undefined,
-  master: Master | undefined,
-  margin: MarginChoice,
-): Planned | null {
-  return useMemo(() => (version ? planVersion(version, master, margin) : null), [version, master, margin]);
 }

@@ -250,6 +250,11 @@ export class Player {
   }
 
   /** Which film's frames the head counts. */
+  /** The master that leads; null before there is one. */
+  leads(): string | null {
+    return this.leadId;
+  }
+
   lead(masterId: string): void {
     if (this.leadId === masterId) return;
     const seconds = this.secondsNow();

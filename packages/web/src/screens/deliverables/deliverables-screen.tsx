@@ -1,16 +1,22 @@
 import Button from '@mui/material/Button';
 import { format } from 'date-fns';
-import { useSnackbar } from 'notistack';
 import { Link, useNavigate, useParams } from 'react-router';
-import { bytesLabel, durationLabel, masterSeconds, problemLine, type CheckLine } from '@mivvy/core';
+import {
+  bytesLabel,
+  durationLabel,
+  exportable,
+  masterSeconds,
+  problemLine,
+  type CheckLine,
+} from '@mivvy/core';
 import type { Deliverable, Master, Version } from '@mivvy/api';
-import { problemOf } from '../../api/client.ts';
 import { useDeliverables, useReport } from '../../api/queries.ts';
-import { useExport } from '../../api/changes.ts';
+import { ExportVersions } from '../../parts/export-versions.tsx';
 import { Empty, Failed, Loading } from '../../parts/notices.tsx';
 import { frameOf, Proof } from '../../parts/proof.tsx';
-import { StandingStamp, standingWord, VersionStamp } from '../../parts/stamp.tsx';
-import { planVersion, versionName } from '../../parts/versions.ts';
+import { StandingStamp, standingWord } from '../../parts/stamp.tsx';
+import { usePlanner } from '../../parts/seen.tsx';
+import { versionName } from '../../parts/versions.ts';
 import { useThisProduction } from '../../parts/this-production.ts';
 import { BitrateChart } from './bitrate-chart.tsx';
 import './deliverables.css';
@@ -20,6 +26,8 @@ function waitsFor(version: Version): string {
   switch (version.standing) {
     case 'blocked':
       return 'a fault to be mended';
+    case 'at-fault':
+      return 'a look at its faults';
     case 'to-make':
       return 'its export';
     case 'queued':
@@ -101,16 +109,13 @@ function Side({
   version,
   master,
   made,
-  onExport,
 }: {
   version: Version;
   master: Master | undefined;
   made: Deliverable[];
-  onExport: () => void;
 }) {
   const file = version.deliverable;
-  const { margin } = useThisProduction();
-  const planned = planVersion(version, master, margin);
+  const planned = usePlanner()(version, master);
   const busy = version.standing === 'queued' || version.standing === 'making';
   const earlier = made.filter((d) => d.id !== file?.id);
   const faults = planned?.troubles.filter((t) => t.severity === 'fault') ?? [];
@@ -118,7 +123,7 @@ function Side({
     <aside className="side" aria-label={versionName(version)}>
       <h2 style={{ fontSize: 17 }}>{versionName(version)}</h2>
       <p style={{ margin: '4px 0 8px' }}>
-        <VersionStamp standing={version.standing} troubles={planned?.troubles ?? []} />
+        <StandingStamp standing={version.standing} />
       </p>
       {version.standing === 'behind' && (
         <p className="warn" style={{ marginBottom: 10 }}>
@@ -165,9 +170,9 @@ function Side({
               </Button>
             )}
             {!busy && version.standing !== 'blocked' && version.standing !== 'passed' && (
-              <Button variant="outlined" onClick={onExport}>
+              <ExportVersions variant="outlined" versions={[version]}>
                 Export it again
-              </Button>
+              </ExportVersions>
             )}
           </div>
           <FileReport key={file.id} file={file} />
@@ -219,10 +224,8 @@ function Side({
           <p className="quiet" style={{ marginBottom: 12 }}>
             No file has been made yet.
           </p>
-          {version.standing === 'to-make' && (
-            <Button variant="contained" onClick={onExport}>
-              Export it
-            </Button>
+          {exportable.includes(version.standing) && (
+            <ExportVersions versions={[version]}>Export it</ExportVersions>
           )}
         </>
       )}
@@ -241,8 +244,6 @@ export function DeliverablesScreen() {
   const { versionId } = useParams();
   const navigate = useNavigate();
   const query = useDeliverables(production.id);
-  const exporting = useExport(production.id);
-  const { enqueueSnackbar } = useSnackbar();
   const version =
     production.versions.find((v) => v.id === versionId) ??
     production.versions.find((v) => v.deliverable) ??
@@ -265,17 +266,9 @@ export function DeliverablesScreen() {
   const count = (...standings: Version['standing'][]) =>
     production.versions.filter((v) => standings.includes(v.standing)).length;
   const behind = production.versions.filter((v) => v.standing === 'behind');
-  const exportThem = (ids: string[]) =>
-    exporting.mutate(ids, {
-      onSuccess: (jobs) =>
-        enqueueSnackbar(
-          jobs.length === 1 ? 'One file is in the queue.' : `${jobs.length} files are in the queue.`,
-        ),
-      onError: (error) => enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error' }),
-    });
   const select = (v: Version) =>
     void navigate(`/productions/${production.id}/deliverables/${v.id}`, { replace: true });
-  const faults = count('failed', 'failed-check', 'blocked', 'changed-on-disk');
+  const faults = count('failed', 'failed-check', 'blocked', 'at-fault', 'changed-on-disk');
   return (
     <div className="ledger">
       <div className="main">
@@ -296,18 +289,15 @@ export function DeliverablesScreen() {
           )}
           {faults > 0 && (
             <span style={{ color: 'var(--brick)' }}>
-              <b>{faults}</b>
-              {faults === 1 ? 'fault' : 'faults'}
+              <b>{faults}</b>at fault
             </span>
           )}
           {behind.length > 0 && (
-            <button
-              className="fix tall"
-              style={{ marginLeft: 'auto' }}
-              onClick={() => exportThem(behind.map((v) => v.id))}
-            >
-              Export what is behind ({behind.length})
-            </button>
+            <span className="end">
+              <ExportVersions variant="outlined" versions={behind}>
+                Export what is behind ({behind.length})
+              </ExportVersions>
+            </span>
           )}
         </div>
         <table>
@@ -328,7 +318,6 @@ export function DeliverablesScreen() {
               const master = production.masters.find((m) => m.id === v.masterId);
               const frame = frameOf(v, master);
               const k = Math.min(64 / frame.width, 48 / frame.height);
-              const planned = planVersion(v, master, production.margin);
               return (
                 <tr
                   key={v.id}
@@ -367,11 +356,7 @@ export function DeliverablesScreen() {
                     </span>
                   </td>
                   <td>
-                    {v.standing === 'blocked' ? (
-                      <VersionStamp standing={v.standing} troubles={planned?.troubles ?? []} />
-                    ) : (
-                      <StandingStamp standing={v.standing} />
-                    )}
+                    <StandingStamp standing={v.standing} />
                   </td>
                   <td className={v.standing === 'passed' ? 'quiet' : ''}>{waitsFor(v)}</td>
                   <td className="mono">
@@ -395,7 +380,6 @@ export function DeliverablesScreen() {
           version={version}
           master={production.masters.find((m) => m.id === version.masterId)}
           made={query.data.filter((d) => d.versionId === version.id)}
-          onExport={() => exportThem([version.id])}
         />
       )}
     </div>

@@ -1,14 +1,14 @@
 import LinearProgress from '@mui/material/LinearProgress';
-import Button from '@mui/material/Button';
 import { format, differenceInSeconds } from 'date-fns';
 import { useSnackbar } from 'notistack';
 import { useEffect, useState } from 'react';
 import { Link } from 'react-router';
-import { durationLabel, problemLine } from '@mivvy/core';
+import { countWords, durationLabel, problemLine } from '@mivvy/core';
 import type { Job, Master, Version } from '@mivvy/api';
 import { problemOf } from '../../api/client.ts';
-import { useExport, useJobAction } from '../../api/changes.ts';
+import { useJobAction } from '../../api/changes.ts';
 import { useJobs } from '../../api/queries.ts';
+import { ExportVersions, readyToExport } from '../../parts/export-versions.tsx';
 import { Empty, Failed, Loading } from '../../parts/notices.tsx';
 import { frameOf, Proof } from '../../parts/proof.tsx';
 import { Stamp } from '../../parts/stamp.tsx';
@@ -146,14 +146,10 @@ function JobRow({
 export function ExportsScreen() {
   const production = useThisProduction();
   const query = useJobs(production.id);
-  const exporting = useExport(production.id);
-  const { enqueueSnackbar } = useSnackbar();
   const jobs = (query.data ?? []).filter((j) => j.kind === 'export');
   const running = jobs.some((j) => j.state === 'running');
   const now = useClock(running);
-  const ready = production.versions.filter((v) =>
-    ['to-make', 'behind', 'failed', 'failed-check'].includes(v.standing),
-  );
+  const ready = readyToExport(production.versions);
   const order: Job['state'][] = ['running', 'queued', 'failed', 'done', 'cancelled'];
   // The running one first, then the queue in its own order, then what ended, newest first.
   const sorted = [...jobs].sort(
@@ -164,19 +160,8 @@ export function ExportsScreen() {
         : b.createdAt.localeCompare(a.createdAt)),
   );
   const active = jobs.filter((j) => j.state === 'running' || j.state === 'queued').length;
-  const exportAll = ready.length > 0 && (
-    <Button
-      variant="contained"
-      disabled={exporting.isPending}
-      onClick={() =>
-        exporting.mutate(
-          ready.map((v) => v.id),
-          { onError: (error) => enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error' }) },
-        )
-      }
-    >
-      {ready.length === 1 ? 'Export 1 version' : `Export ${ready.length} versions`}
-    </Button>
+  const exportAll = (
+    <ExportVersions versions={ready}>Export {countWords(ready.length, 'version')}</ExportVersions>
   );
   if (query.isPending) return <Loading what="the queue" />;
   if (query.isError) return <Failed error={query.error} onRetry={() => void query.refetch()} />;

@@ -16,8 +16,8 @@ import {
 } from '@mivvy/core';
 import type { Cut, Master, Version } from '@mivvy/api';
 import { frameOf } from '../../parts/proof.tsx';
-import { useThisProduction } from '../../parts/this-production.ts';
-import { cutOf, usePlanned, type Planned } from '../../parts/versions.ts';
+import { usePlanner } from '../../parts/seen.tsx';
+import { cutOf, type Planned } from '../../parts/versions.ts';
 import { useDesk, useHeadPart, usePanelFrame, useSpanAtHead } from '../../play/use-desk.tsx';
 import { shotEditorAt, type Panel, type ShotEditor } from './shot-editor.ts';
 import { useFollowing, type Following } from './use-following.ts';
@@ -118,11 +118,11 @@ export function FramingSessionProvider({
   children: ReactNode;
 }) {
   const desk = useDesk();
-  const { margin } = useThisProduction();
   const edit = useFramingEdit(version);
   const { framing, framingNow, setFraming } = edit;
   const shown = useMemo(() => ({ ...version, framing }), [version, framing]);
-  const planned = usePlanned(shown, master, margin);
+  const planner = usePlanner();
+  const planned = useMemo(() => planner(shown, master), [planner, shown, master]);
   const facts = master.facts!.video;
   const { displayed, frames } = facts;
   const frameSize = useMemo(() => frameOf(version, master), [version, master]);

@@ -3,7 +3,7 @@ import { useRef, useState, type RefObject } from 'react';
 import { clamp } from '@mivvy/core';
 import { OverlaySwitches, useOverlays } from '../../parts/overlay-switches.tsx';
 import { Proof } from '../../parts/proof.tsx';
-import { VersionStamp } from '../../parts/stamp.tsx';
+import { StandingStamp } from '../../parts/stamp.tsx';
 import { TrueSize } from '../../parts/true-size.tsx';
 import { fitted } from './fitted.ts';
 import { useFraming } from './framing-session.tsx';
@@ -39,7 +39,7 @@ function Divide({ at, surface }: { at: number; surface: RefObject<HTMLDivElement
 
 /** The version as it will be, live; dragged, the picture moves behind the frame. */
 export function ProofPane() {
-  const { version, shown, master, frameSize, planned, clip, panel, setPanel, settleHead } = useFraming();
+  const { version, shown, master, frameSize, clip, panel, setPanel, settleHead } = useFraming();
   const [overlays, setOverlays] = useOverlays();
   const [trueSize, setTrueSize] = useState(false);
   const surface = useRef<HTMLDivElement>(null);
@@ -55,7 +55,7 @@ export function ProofPane() {
     <section className="proof" aria-label="Proof">
       <div className="bar">
         <b>{version.tag} · proof</b>
-        <VersionStamp standing={version.standing} troubles={planned?.troubles ?? []} />
+        <StandingStamp standing={version.standing} />
       </div>
       <div className="fitbox">
         <div ref={surface} className="crops on-proof" style={fitted(frameSize)} data-testid="proof-surface">

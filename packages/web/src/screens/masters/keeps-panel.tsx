@@ -2,12 +2,12 @@ import TextField from '@mui/material/TextField';
 import { useMemo, useState } from 'react';
 import { useKey } from '../../keys/use-key.ts';
 import {
-  clampFraction,
+  countWords,
   frameToTimecode,
   keepAt,
   oneShot,
   shotIndexAt,
-  overlayName,
+  offeredKeeps,
   shotSpans,
   withKeepAt,
   type Keep,
@@ -16,6 +16,7 @@ import {
 } from '@mivvy/core';
 import type { Master } from '@mivvy/api';
 import { useLook } from '../../api/queries.ts';
+import { asKeep } from '../../parts/seen.tsx';
 import { Choice } from '../../parts/choice.tsx';
 import { EditableNumber } from '../../parts/editable.tsx';
 import { useDesk, usePanelFrame } from '../../play/use-desk.tsx';
@@ -94,6 +95,9 @@ function SpanSentence({
   );
 }
 
+/** Offers named one by one; all of them can be taken at once. */
+const mostNamed = 6;
+
 /** What lies still over the picture, as it was seen: offered as keeps, and not offered where there is one already. */
 function OverlayOffers({
   master,
@@ -102,55 +106,48 @@ function OverlayOffers({
 }: {
   master: Master;
   busy: boolean;
-  onKeep: (keep: Keep) => void;
+  onKeep: (keeps: Keep[]) => void;
 }) {
   const look = useLook(master.id).data;
   const { rate } = master.facts!.video;
-  const offers = (look?.shots ?? [])
-    .flatMap((s) => s.overlays)
-    .filter(
-      (o) =>
-        o.to - o.from > 12 &&
-        !master.keeps.some((k) => {
-          const r = keepAt(k, Math.floor((o.from + o.to) / 2));
-          const width = Math.min(r.x + r.width, o.x + o.width) - Math.max(r.x, o.x);
-          const height = Math.min(r.y + r.height, o.y + o.height) - Math.max(r.y, o.y);
-          return (
-            k.span.from < o.to &&
-            k.span.to > o.from &&
-            width > 0 &&
-            height > 0 &&
-            width * height > 0.3 * Math.min(o.width * o.height, r.width * r.height)
-          );
-        }),
-    );
+  const offers = offeredKeeps(look?.shots ?? [], master.keeps).filter(
+    (offer) => !master.unimportant.includes(offer.id),
+  );
   if (!offers.length) return null;
   return (
     <p>
       Seen lying still over the picture:{' '}
-      {offers.slice(0, 6).map((o, i) => (
-        <span key={`${o.from} ${o.x} ${o.y}`}>
+      {offers.slice(0, mostNamed).map((offer, i) => (
+        <span key={offer.id}>
           {i > 0 && ', '}
-          {overlayName(o)} at <span className="mono">{frameToTimecode(o.from, rate)}</span> (
-          <button
-            className="fix"
-            disabled={busy}
-            onClick={() =>
-              onKeep({
-                id: crypto.randomUUID().slice(0, 8),
-                name: overlayName(o).slice(0, 60),
-                kind: o.width > 0.16 ? 'title' : 'logo',
-                span: { from: o.from, to: o.to },
-                keys: [{ at: o.from, ...clampFraction(o) }],
-              })
-            }
-          >
+          {offer.name} at <span className="mono">{frameToTimecode(offer.span.from, rate)}</span> (
+          <button className="fix" disabled={busy} onClick={() => onKeep([asKeep(offer)])}>
             keep it
           </button>
           )
         </span>
       ))}
-      .
+      .{' '}
+      {offers.length > 1 && (
+        <button className="fix" disabled={busy} onClick={() => onKeep(offers.map(asKeep))}>
+          Keep all {offers.length}
+        </button>
+      )}
+    </p>
+  );
+}
+
+/** Things seen in the film of which somebody said that they do not matter; they can be taken into account again. */
+function SetAside({ master, busy, onChange }: { master: Master; busy: boolean; onChange: () => void }) {
+  const { unimportant } = master;
+  if (unimportant.length === 0) return null;
+  return (
+    <p className="quiet">
+      {countWords(unimportant.length, 'thing')} seen here {unimportant.length === 1 ? 'does' : 'do'} not
+      matter, as somebody said.{' '}
+      <button className="fix" disabled={busy} onClick={onChange}>
+        Count {unimportant.length === 1 ? 'it' : 'them'} again
+      </button>
     </p>
   );
 }
@@ -219,10 +216,15 @@ export function KeepsPanel({
       <OverlayOffers
         master={master}
         busy={busy}
-        onKeep={(keep) => {
-          save([...master.keeps, keep]);
-          onChoose(keep.id);
+        onKeep={(keeps) => {
+          save([...master.keeps, ...keeps]);
+          onChoose(keeps[0]!.id);
         }}
+      />
+      <SetAside
+        master={master}
+        busy={busy}
+        onChange={() => run({ kind: 'work', revision: master.revision, unimportant: [] })}
       />
       {chosen && (
         <div className="keepform">

@@ -4,7 +4,7 @@ import { oneShot, shotSpans } from '@mivvy/core';
 import type { Master, Version } from '@mivvy/api';
 import { sendFilm } from '../../api/uploads.ts';
 import { InboxDialog } from '../../parts/bring-in.tsx';
-import { PlacesDialog } from '../../parts/places-dialog.tsx';
+import { PlacesForMaster } from '../../parts/places/places-for-master.tsx';
 import { useThisProduction } from '../../parts/this-production.ts';
 import { usePanelFrame } from '../../play/use-desk.tsx';
 import { KeepsPanel } from './keeps-panel.tsx';
@@ -80,7 +80,7 @@ function ReplaceSentence({ master }: { master: Master }) {
         onChange={(event) => {
           const [file] = event.target.files ?? [];
           event.target.value = '';
-          if (file) void sendFilm(file, master.productionId, master.id);
+          if (file) void sendFilm(file, master.productionId, { replaces: master.id });
         }}
       />
       <InboxDialog
@@ -172,9 +172,8 @@ export function MasterSide({
         />
       )}
       {usable && tab === 'shared' && <TogetherPanel master={master} versions={versions} atHand={atHand} />}
-      {usable && (
-        <PlacesDialog
-          open={placesOpen}
+      {usable && placesOpen && (
+        <PlacesForMaster
           productionId={production.id}
           master={master}
           versions={production.versions}

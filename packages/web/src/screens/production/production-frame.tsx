@@ -2,6 +2,8 @@ import { Link, Outlet, useParams } from 'react-router';
 import { durationLabel } from '@mivvy/core';
 import { useActiveJobs, useProduction } from '../../api/queries.ts';
 import { Failed, Loading } from '../../parts/notices.tsx';
+import { PlacesOnArrival } from '../../parts/places/places-on-arrival.tsx';
+import { SeenProvider } from '../../parts/seen.tsx';
 import { ProductionContext } from '../../parts/this-production.ts';
 import { TopBar } from '../../parts/top-bar.tsx';
 import { PlayDeskProvider } from '../../play/use-desk.tsx';
@@ -76,7 +78,10 @@ export function ProductionFrame() {
         ) : (
           <PlayDeskProvider key={productionId}>
             <ProductionContext value={production}>
-              <Outlet />
+              <SeenProvider production={production}>
+                <Outlet />
+              </SeenProvider>
+              <PlacesOnArrival productionId={production.id} />
             </ProductionContext>
           </PlayDeskProvider>
         )}

@@ -8,7 +8,7 @@ import type { ProductionCard } from '@mivvy/api';
 import { problemOf } from '../../api/client.ts';
 import { useProductions } from '../../api/queries.ts';
 import { useStartProduction } from '../../api/changes.ts';
-import { sendFilm } from '../../api/uploads.ts';
+import { sendFilms } from '../../api/uploads.ts';
 import { Empty, Failed, Loading } from '../../parts/notices.tsx';
 import { Stamp } from '../../parts/stamp.tsx';
 import { TopBar } from '../../parts/top-bar.tsx';
@@ -21,7 +21,7 @@ const versionsOf = (card: ProductionCard): number =>
 /** A production's versions, counted by what they wait for. */
 function Standings({ card }: { card: ProductionCard }) {
   const count = (...of: Standing[]) => of.reduce((sum, standing) => sum + (card.standings[standing] ?? 0), 0);
-  const bad = count('failed', 'failed-check', 'blocked');
+  const bad = count('failed', 'failed-check', 'blocked', 'at-fault', 'changed-on-disk');
   const look = count('behind');
   const open = count('to-make');
   const busy = count('queued', 'making');
@@ -113,7 +113,7 @@ function useFilmsDropped(): (files: File[]) => void {
       { name: nameAfter(first), client: '' },
       {
         onSuccess: ({ id }) => {
-          files.forEach((file) => void sendFilm(file, id));
+          sendFilms(files, id);
           void navigate(`/productions/${id}`);
         },
         onError: (error) => enqueueSnackbar(problemOf(error).sentence, { variant: 'error' }),

@@ -1,59 +1,72 @@
 import { Link } from 'react-router';
-import { rateLabel, timeLeftWords } from '@mivvy/core';
-import type { Master, Version } from '@mivvy/api';
+import { countWords, rateLabel, timeLeftWords } from '@mivvy/core';
+import type { LookView, Master, Version } from '@mivvy/api';
 import { Proof, TroubleStrip, type Overlays } from '../../parts/proof.tsx';
-import { VersionStamp } from '../../parts/stamp.tsx';
+import { StandingStamp } from '../../parts/stamp.tsx';
 import { cutOf, versionName, type Planned } from '../../parts/versions.ts';
-import { proofSize, wordsWidth } from './sheet-scale.ts';
+import { framedWords } from './framed-words.ts';
+import { leastWidth } from './sheet-scale.ts';
 
 /** How a version's length stands against its limit, in words. */
 function lengthWords(version: Version, master: Master, planned: Planned | null): string {
-  if (!planned) return version.placement ? 'Waiting for its master' : 'Not in the spec book any more';
+  if (!planned) return version.placement ? 'waiting for its master' : 'not in the spec book any more';
   const { plan, delivered } = planned.planned;
   const cut = cutOf(version, master);
-  const words = timeLeftWords(planned.time);
   // The cut and the rate are said only where they are not the edit's own.
   return [
     cut?.name,
-    words[0]!.toUpperCase() + words.slice(1),
+    timeLeftWords(planned.time),
     delivered.step.kind === 'every' && delivered.step.n === 1 ? null : `${rateLabel(plan.rate)} fps`,
   ]
     .filter(Boolean)
     .join(', ');
 }
 
-/** One version on the sheet: its live proof, and what it stands at. */
+/** One version on the sheet: its live proof, and in two lines what it is and where it stands. */
 export function Cell({
   version,
   master,
   planned,
+  look,
+  onArrival,
   overlays,
-  scale,
+  size,
   onEnlarge,
 }: {
   version: Version;
   master: Master;
   planned: Planned | null;
+  look: LookView | undefined;
+  /** Versions are framed by what is seen as soon as that can be done. */
+  onArrival: boolean;
   overlays: Overlays;
-  scale: number;
+  size: { width: number; height: number };
   onEnlarge: (version: Version) => void;
 }) {
-  const size = proofSize(version, scale);
+  const name = versionName(version);
+  const looks = planned?.troubles.filter((t) => t.severity === 'look').length ?? 0;
+  const words = [
+    planned && framedWords(version, look, onArrival),
+    looks > 0 ? countWords(looks, 'thing to look at', 'things to look at') : null,
+    lengthWords(version, master, planned),
+  ].filter(Boolean);
+  const said = words.join(' · ');
   return (
-    <div className="cellbox" style={{ width: Math.max(size.width, wordsWidth) }}>
+    <div className="cellbox" style={{ width: Math.max(size.width, leastWidth) }}>
       {master.facts && (
         <button
           className="fix enlarge"
           onClick={() => onEnlarge(version)}
-          aria-label={`Enlarge ${versionName(version)}`}
+          aria-label={`Enlarge ${name}`}
+          title="Enlarge"
         >
-          Enlarge
+          <span aria-hidden>⤢</span>
         </button>
       )}
       <Link
         className="cell"
         to={`framing/${version.id}`}
-        aria-label={`${versionName(version)}, open its framing`}
+        aria-label={`${name}, open its framing`}
         data-placement={version.placementId}
       >
         <div className="crops" style={size}>
@@ -65,10 +78,14 @@ export function Cell({
         <div className="words">
           <div className="tagline">
             <span className="letter">{version.tag}</span>
-            <span className="name">{versionName(version)}</span>
+            <span className="name clip" title={name}>
+              {name}
+            </span>
           </div>
-          <div className="quiet small">{lengthWords(version, master, planned)}</div>
-          <VersionStamp standing={version.standing} troubles={planned?.troubles ?? []} />
+          <div className="stateline" title={said}>
+            <StandingStamp standing={version.standing} />
+            <span className="quiet small clip">{said}</span>
+          </div>
         </div>
       </Link>
     </div>

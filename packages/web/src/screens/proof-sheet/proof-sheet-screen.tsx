@@ -1,38 +1,43 @@
 import Button from '@mui/material/Button';
-import { useSnackbar } from 'notistack';
-import { useCallback, useEffect, useMemo, useState } from 'react';
-import { useKey } from '../../keys/use-key.ts';
-import { countWords, problemLine } from '@mivvy/core';
-import { problemOf } from '../../api/client.ts';
-import { useExport } from '../../api/changes.ts';
+import { useCallback, useEffect, useMemo, useRef, useState, type RefObject } from 'react';
+import { Link } from 'react-router';
+import { countWords, masterSummary } from '@mivvy/core';
+import type { Master } from '@mivvy/api';
 import { useArriving } from '../../api/uploads.ts';
+import { useKey } from '../../keys/use-key.ts';
 import { ArrivingList, DropArea, InboxDialog } from '../../parts/bring-in.tsx';
+import { ExportVersions, readyToExport } from '../../parts/export-versions.tsx';
 import { Empty } from '../../parts/notices.tsx';
 import { OverlaySwitches, useOverlays } from '../../parts/overlay-switches.tsx';
-import { PlacesDialog } from '../../parts/places-dialog.tsx';
+import { PlacesForMaster } from '../../parts/places/places-for-master.tsx';
+import type { Overlays } from '../../parts/proof.tsx';
+import { usePlanner } from '../../parts/seen.tsx';
+import { useThisProduction } from '../../parts/this-production.ts';
 import { useNextTrouble } from '../../parts/troubles.ts';
 import { TrueSize } from '../../parts/true-size.tsx';
-import { planVersion } from '../../parts/versions.ts';
 import { useDesk } from '../../play/use-desk.tsx';
-import { useThisProduction } from '../../parts/this-production.ts';
 import { Enlarged } from './enlarged.tsx';
-import { MasterRow } from './master-row.tsx';
+import { FoldedMaster } from './folded-master.tsx';
+import { Proofs, UnplacedMaster } from './leading-master.tsx';
 import { NeedsALook } from './needs-a-look.tsx';
-import { fittingScale } from './sheet-scale.ts';
 import { SheetHead } from './sheet-head.tsx';
 import './proof-sheet.css';
 
 /** The room that an element has, as it changes. */
-function useRoom() {
-  const [room, setRoom] = useState({ width: 800, height: 640 });
-  const measure = useCallback((element: HTMLDivElement | null) => {
-    if (!element) return;
-    const observer = new ResizeObserver(
-      ([entry]) => entry && setRoom({ width: entry.contentRect.width, height: entry.contentRect.height }),
-    );
-    observer.observe(element);
-    return () => observer.disconnect();
-  }, []);
+function useRoom(element: RefObject<HTMLDivElement | null>) {
+  const [room, setRoom] = useState({ width: 976, height: 600 });
+  const measure = useCallback(
+    (found: HTMLDivElement | null) => {
+      element.current = found;
+      if (!found) return;
+      const observer = new ResizeObserver(
+        ([entry]) => entry && setRoom({ width: entry.contentRect.width, height: entry.contentRect.height }),
+      );
+      observer.observe(found);
+      return () => observer.disconnect();
+    },
+    [element],
+  );
   return [measure, room] as const;
 }
 
@@ -70,137 +75,170 @@ function NoMasters() {
   );
 }
 
-/** Queues everything that can be exported and is not up to date. */
-function ExportReady() {
+/** The master that leads: the one that led last, else the first that can be worked on. */
+function useLead(masters: readonly Master[]): [Master | undefined, (id: string) => void] {
+  const desk = useDesk();
+  const usable = masters.filter((m) => m.state === 'ready' && m.facts);
+  const [chosen, choose] = useState(() => desk.leads());
+  const lead = usable.find((m) => m.id === chosen) ?? usable[0];
+  const leadId = lead?.id;
+  useEffect(() => {
+    if (leadId) desk.lead(leadId);
+  }, [desk, leadId]);
+  return [lead, choose];
+}
+
+/** What is said of the leading master over its proofs, with what can be done to all of them. */
+function LeadLine({
+  lead,
+  hasVersions,
+  overlays,
+  onOverlays,
+  onPlaces,
+  onTrueSize,
+}: {
+  lead: Master;
+  hasVersions: boolean;
+  overlays: Overlays;
+  onOverlays: (change: Partial<Overlays>) => void;
+  onPlaces: () => void;
+  onTrueSize: () => void;
+}) {
   const production = useThisProduction();
-  const exporting = useExport(production.id);
-  const { enqueueSnackbar } = useSnackbar();
-  const ready = production.versions.filter((v) =>
-    ['to-make', 'behind', 'failed', 'failed-check'].includes(v.standing),
-  );
-  if (ready.length === 0) return null;
-  const start = () =>
-    exporting.mutate(
-      ready.map((v) => v.id),
-      {
-        onSuccess: (jobs) =>
-          enqueueSnackbar(
-            jobs.length === 1 ? 'One file is in the queue.' : `${jobs.length} files are in the queue.`,
-          ),
-        onError: (error) => enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error' }),
-      },
-    );
+  const ready = readyToExport(production.versions);
   return (
-    <Button variant="contained" disabled={exporting.isPending} onClick={start}>
-      Export {countWords(ready.length, 'version')}
-    </Button>
+    <div className="leadline">
+      <h2 className="clip">
+        <Link to={`/productions/${lead.productionId}/masters/${lead.id}`}>{lead.name}</Link>
+      </h2>
+      <span className="quiet clip" title={masterSummary(lead.facts!)}>
+        {masterSummary(lead.facts!)}
+      </span>
+      <span className="end">
+        {hasVersions && (
+          <>
+            <OverlaySwitches overlays={overlays} onChange={onOverlays} />
+            <button className="fix tall" onClick={onTrueSize}>
+              True size
+            </button>
+            <button className="fix tall" onClick={onPlaces}>
+              Add places
+            </button>
+          </>
+        )}
+        <ExportVersions versions={ready}>Export {countWords(ready.length, 'version')}</ExportVersions>
+      </span>
+    </div>
   );
 }
 
-/** The proof sheet: masters down, placements across, every proof live under one play head. */
+/** Room that is taken beside and over the proofs: the sheet's own edges, and the crop marks of the outermost. */
+const edges = { across: 50, down: 26 };
+/** A line of a master that does not lead. */
+const foldedHeight = 41;
+
+/** The proof sheet: every version of the leading master live under one play head, the other masters in a line each. */
 export function ProofSheetScreen() {
   const production = useThisProduction();
-  const desk = useDesk();
+  const plan = usePlanner();
   const [overlays, setOverlays] = useOverlays();
   const [placesFor, setPlacesFor] = useState<string | null>(null);
-
+  const scroller = useRef<HTMLDivElement>(null);
+  const [sheetRef, room] = useRoom(scroller);
+  const [lead, choose] = useLead(production.masters);
   const rows = useMemo(
     () =>
       production.masters.map((master) => ({
         master,
         versions: production.versions
           .filter((v) => v.masterId === master.id)
-          .map((version) => ({ version, planned: planVersion(version, master, production.margin) })),
+          .map((version) => ({ version, planned: plan(version, master) })),
       })),
-    [production],
+    [production, plan],
   );
-  const [sheetRef, room] = useRoom();
-  // Beside the proofs stands the master's own column; above them, one line of switches.
-  const scale = fittingScale(
-    rows.map((r) => r.versions.map((v) => v.version)),
-    room.width - 180,
-    room.height - 90,
-  );
-  const lead = production.masters.find((m) => m.state === 'ready' && m.facts);
-  const leadId = lead?.id;
-  useEffect(() => {
-    if (leadId) desk.lead(leadId);
-  }, [desk, leadId]);
+  const leading = rows.find((r) => r.master.id === lead?.id);
+  const others = rows.filter((r) => r !== leading);
+  const width = room.width - edges.across;
+  const height = room.height - edges.down - others.length * foldedHeight;
+  const proofRoom = useMemo(() => ({ width, height }), [width, height]);
   const chosen = production.masters.find((m) => m.id === placesFor);
   const [enlargedId, setEnlargedId] = useState<string | null>(null);
   const [trueSizeId, setTrueSizeId] = useState<string | null>(null);
-  const versionsInOrder = rows.flatMap((r) => r.versions.map((v) => ({ ...v, master: r.master })));
-  const enlarged = versionsInOrder.find((v) => v.version.id === enlargedId);
-  const trueSize = versionsInOrder.find((v) => v.version.id === trueSizeId);
-  const stepEnlarged = (by: number) =>
-    setEnlargedId(
-      versionsInOrder[
-        (versionsInOrder.findIndex((v) => v.version.id === enlargedId) + by + versionsInOrder.length) %
-          versionsInOrder.length
-      ]?.version.id ?? null,
-    );
+  const shown = leading?.versions ?? [];
+  const enlarged = shown.find((v) => v.version.id === enlargedId);
+  const trueSize = shown.find((v) => v.version.id === trueSizeId);
+  const stepEnlarged = (by: number) => {
+    const at = shown.findIndex((v) => v.version.id === enlargedId);
+    setEnlargedId(shown[(at + by + shown.length) % shown.length]?.version.id ?? null);
+  };
   const nextTrouble = useNextTrouble();
   useKey('Everywhere.nextTrouble', () => nextTrouble());
-  useKey('Proof sheet.enlarge', () => setEnlargedId(versionsInOrder[0]?.version.id ?? null));
+  useKey('Proof sheet.enlarge', () => setEnlargedId(shown[0]?.version.id ?? null));
   if (production.masters.length === 0) return <NoMasters />;
   return (
     <DropArea productionId={production.id}>
       {() => (
         <>
-          {lead?.facts && <SheetHead lead={lead} />}
+          {lead && <SheetHead lead={lead} />}
           <ArrivingList productionId={production.id} />
           <div className="sheet">
-            <div className="rows" ref={sheetRef}>
-              <div className="switches">
-                <span className="left">
-                  <OverlaySwitches overlays={overlays} onChange={setOverlays} />
-                  {versionsInOrder[0]?.master.facts && (
-                    <button
-                      className="fix tall"
-                      onClick={() => setTrueSizeId(versionsInOrder[0]!.version.id)}
-                    >
-                      True size
-                    </button>
-                  )}
-                </span>
-                <ExportReady />
-              </div>
-              {rows.map(({ master, versions }) => (
-                <MasterRow
-                  key={master.id}
-                  master={master}
-                  versions={versions}
+            <div className="rows">
+              {lead && (
+                <LeadLine
+                  lead={lead}
+                  hasVersions={shown.length > 0}
                   overlays={overlays}
-                  scale={scale}
-                  first={production.versions.length === 0 && master.id === leadId}
-                  onPlaces={() => setPlacesFor(master.id)}
-                  onEnlarge={(v) => setEnlargedId(v.id)}
+                  onOverlays={setOverlays}
+                  onPlaces={() => setPlacesFor(lead.id)}
+                  onTrueSize={() => setTrueSizeId(shown[0]?.version.id ?? null)}
                 />
-              ))}
+              )}
+              <div className="proofroom" ref={sheetRef} data-testid="proof-room">
+                {leading && shown.length > 0 && (
+                  <Proofs
+                    master={leading.master}
+                    versions={shown}
+                    overlays={overlays}
+                    room={proofRoom}
+                    scroller={scroller}
+                    onEnlarge={(v) => setEnlargedId(v.id)}
+                  />
+                )}
+                {lead && shown.length === 0 && (
+                  <UnplacedMaster master={lead} onPlaces={() => setPlacesFor(lead.id)} />
+                )}
+                {others.map(({ master, versions }) => (
+                  <FoldedMaster
+                    key={master.id}
+                    master={master}
+                    versions={versions}
+                    onLead={() => choose(master.id)}
+                  />
+                ))}
+              </div>
             </div>
-            <NeedsALook production={production} rows={rows} />
+            <NeedsALook production={production} />
           </div>
-          {enlarged?.master.facts && (
+          {enlarged && leading && (
             <Enlarged
               version={enlarged.version}
-              master={enlarged.master}
+              master={leading.master}
               planned={enlarged.planned}
               overlays={overlays}
               onStep={stepEnlarged}
               onClose={() => setEnlargedId(null)}
             />
           )}
-          {trueSize?.master.facts && (
+          {trueSize && leading && (
             <TrueSize
               version={trueSize.version}
-              master={trueSize.master}
+              master={leading.master}
               overlays={overlays}
               onClose={() => setTrueSizeId(null)}
             />
           )}
           {chosen && (
-            <PlacesDialog
-              open
+            <PlacesForMaster
               productionId={production.id}
               master={chosen}
               versions={production.versions}

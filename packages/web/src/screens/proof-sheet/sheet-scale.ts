@@ -1,36 +1,31 @@
+import { packSheet, type PackedSheet, type Size } from '@mivvy/core';
 import type { Version } from '@mivvy/api';
 
-/** Screen pixels for a delivered pixel: the largest that is tried, and the smallest. */
-const largestScale = 228 / 1080;
-const smallestScale = 150 / 1080;
-/** Room that a proof needs around it: the gap to the next, the words under it, and the least width that these take. */
-const proofGap = 22;
-const wordsHeight = 96;
-export const wordsWidth = 118;
+/** Frames larger than this count as this large: a film for a cinema's frame would leave no room for the others. */
+const largestSide = 1920;
 
-/** Size of a proof on the sheet, in its true relative size unless it would take half the sheet. */
-export function proofSize(version: Version, scale: number): { width: number; height: number } {
+/** What a cell needs around its picture, screen pixels. */
+export const sheetGap = 22;
+const wordsHeight = 62;
+export const leastWidth = 124;
+
+/** A version's frame as it counts on the sheet, delivered pixels. */
+export function frameOnSheet(version: Version): Size {
   const frame = version.placement?.frame ?? { width: 1080, height: 1080 };
-  const k = Math.min(scale, 440 / frame.width, 440 / frame.height);
-  return { width: Math.round(frame.width * k), height: Math.round(frame.height * k) };
+  const k = Math.min(1, largestSide / Math.max(frame.width, frame.height));
+  return { width: frame.width * k, height: frame.height * k };
 }
 
-/** The largest common scale at which the fullest row fits the room, so that a sheet is seen whole where it can be. */
-export function fittingScale(rows: readonly (readonly Version[])[], width: number, height: number): number {
-  const fullest = rows.reduce<readonly Version[]>((a, b) => (b.length > a.length ? b : a), []);
-  for (let scale = largestScale; scale > smallestScale; scale -= 4 / 1080) {
-    let [x, total, line] = [0, 0, 0];
-    for (const version of fullest) {
-      const size = proofSize(version, scale);
-      const wide = Math.max(size.width, wordsWidth);
-      if (x > 0 && x + wide > width) {
-        total += line + proofGap;
-        [x, line] = [0, 0];
-      }
-      x += wide + proofGap;
-      line = Math.max(line, size.height + wordsHeight);
-    }
-    if (total + line <= height) return scale;
-  }
-  return smallestScale;
+/** The sheet of some versions in a room: the largest scale at which all of them are in view. */
+export function layOut(versions: readonly Version[], room: Size): PackedSheet {
+  return packSheet(versions.map(frameOnSheet), {
+    ...room,
+    gap: sheetGap,
+    wordsHeight,
+    leastWidth,
+    // Half a delivered pixel for one of the screen is as large as a proof is of use beside others.
+    largest: 0.5,
+    // Below this a face in a tall frame is a dozen pixels, and a proof says nothing.
+    smallest: 78 / 1080,
+  });
 }

@@ -15,7 +15,7 @@ import { problemOf } from '../../api/client.ts';
 import { useAddSpecBook } from '../../api/changes.ts';
 import { useSpecBook } from '../../api/queries.ts';
 import { Failed, Loading, ProblemNote } from '../../parts/notices.tsx';
-import { placementLine, ShapeMark } from '../../parts/places-dialog.tsx';
+import { placementLine, ShapeMark } from '../../parts/places/placement-line.tsx';
 import { TopBar } from '../../parts/top-bar.tsx';
 import './spec-book.css';
 import styles from './spec-book.module.css';

@@ -4,7 +4,7 @@ import { asEdited, usualJoinMs } from '@mivvy/core';
 import type { Cut, ProductionDetail } from '@mivvy/api';
 import { Empty } from '../../parts/notices.tsx';
 import { useThisProduction } from '../../parts/this-production.ts';
-import { planVersion } from '../../parts/versions.ts';
+import { usePlanner, type Planner } from '../../parts/seen.tsx';
 import { AdvicePane } from './advice-pane.tsx';
 import { CutPane } from './cut-pane.tsx';
 import { FilmPane } from './film-pane.tsx';
@@ -68,15 +68,14 @@ function FullFilm({ production, master }: Pick<TimingWork, 'production' | 'maste
 }
 
 /** Where Timing opens: at what is too long, else at the newest cut, else at the first film. */
-function startOf(production: ProductionDetail): string | null {
+function startOf(production: ProductionDetail, plan: Planner): string | null {
   const usable = production.masters.filter((m) => m.state === 'ready' && m.facts);
   const needy = production.versions
     .map((version) => ({
       version,
-      planned: planVersion(
+      planned: plan(
         version,
         usable.find((m) => m.id === version.masterId),
-        production.margin,
       ),
     }))
     .find(breaksTime)?.version;
@@ -91,7 +90,8 @@ function startOf(production: ProductionDetail): string | null {
 export function TimingScreen() {
   const production = useThisProduction();
   const { masterId, cutId } = useParams();
-  const start = masterId ? null : startOf(production);
+  const plan = usePlanner();
+  const start = masterId ? null : startOf(production, plan);
   if (start) return <Navigate to={start} replace />;
   const master = production.masters.find((m) => m.id === masterId);
   if (!master?.facts || master.state === 'failed')

@@ -13,7 +13,7 @@ import {
 import type { Cut, Master, ProductionDetail } from '@mivvy/api';
 import { useAlong } from '../../api/queries.ts';
 import type { CutWork } from '../../api/changes.ts';
-import { planVersion } from '../../parts/versions.ts';
+import { usePlanner } from '../../parts/seen.tsx';
 import { useDesk, useSpanAtHead } from '../../play/use-desk.tsx';
 import { markedOf, type Spared } from './advice-panel.tsx';
 import { useCutActions, type CutActions } from './cut-actions.ts';
@@ -140,12 +140,13 @@ export function TimingSessionProvider({
       cut ? { ...master, cuts: master.cuts.map((c) => (c.id === cut.id ? { ...c, ...work } : c)) } : master,
     [master, cut, work],
   );
+  const plan = usePlanner();
   const mine = useMemo(
     () =>
       production.versions
         .filter((v) => v.masterId === master.id && v.placement)
-        .map((version) => ({ version, planned: planVersion(version, shownMaster, production.margin) })),
-    [production, master.id, shownMaster],
+        .map((version) => ({ version, planned: plan(version, shownMaster) })),
+    [production, master.id, shownMaster, plan],
   );
   const timed = useMemo(() => mine.filter((t) => t.version.cutId === (cut?.id ?? null)), [mine, cut?.id]);
   const [shownId, show] = useState<string | null>(null);

@@ -5,6 +5,7 @@ import {
   durationLabel,
   frameRules,
   frameToSeconds,
+  hidingOf,
   keepsWithin,
   listWords,
   problemLine,
@@ -13,7 +14,8 @@ import {
   type Trouble,
 } from '@mivvy/core';
 import { problemOf } from '../../../api/client.ts';
-import { useAccept } from '../../../api/changes.ts';
+import { useAccept, useMasterWork } from '../../../api/changes.ts';
+import { useSeen } from '../../../parts/seen.tsx';
 import { useThisProduction } from '../../../parts/this-production.ts';
 import type { Planned } from '../../../parts/versions.ts';
 import { useFraming } from '../framing-session.tsx';
@@ -27,25 +29,27 @@ export function TroubleNote({ trouble, planned }: { trouble: Trouble; planned: P
   const accept = useAccept();
   const { enqueueSnackbar } = useSnackbar();
   const facts = master.facts!.video;
+  const seen = useSeen().get(master.id);
+  const work = useMasterWork(master.id);
+  const things = useMemo(
+    () => [...keepsWithin(master.keeps, facts.frames), ...(seen?.things ?? [])],
+    [master.keeps, facts.frames, seen],
+  );
   const mend = useMemo(() => {
-    const keep = master.keeps.find((k) => k.id === trouble.keepId);
+    const id = trouble.keepId ?? trouble.seen?.id;
+    const keep = things.find((k) => k.id === id);
     if (!keep) return null;
-    const how =
-      trouble.code === 'keep-cut'
-        ? { kind: 'cut' as const }
-        : trouble.code === 'keep-margin'
-          ? { kind: 'margin' as const }
-          : { kind: 'blocked' as const, area: trouble.area ?? '' };
+    const how = hidingOf(trouble);
     return suggestMend(
       { keep, how, span: trouble.span },
       framing,
       units,
       unit,
-      keepsWithin(master.keeps, facts.frames),
+      things,
       facts.displayed,
       frameRules(version.placement!, frameSize, margin),
     );
-  }, [trouble, framing, units, unit, master.keeps, facts, frameSize, margin, version.placement]);
+  }, [trouble, framing, units, unit, things, facts, frameSize, margin, version.placement]);
   const seconds = durationLabel(frameToSeconds(trouble.span.to - trouble.span.from, facts.rate));
   const ways = mend
     ? [
@@ -67,11 +71,33 @@ export function TroubleNote({ trouble, planned }: { trouble: Trouble; planned: P
             Move it
           </button>
         </>
-      ) : trouble.keepId ? (
+      ) : (trouble.keepId ?? trouble.seen) ? (
         'No still window here shows it clear of everything else.'
       ) : (
         trouble.mend
       )}{' '}
+      {trouble.seen && (
+        <>
+          <button
+            className="fix"
+            disabled={work.isPending}
+            onClick={() =>
+              work.mutate(
+                {
+                  kind: 'work',
+                  revision: master.revision,
+                  unimportant: [...master.unimportant, trouble.seen!.id],
+                },
+                {
+                  onError: (error) => enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error' }),
+                },
+              )
+            }
+          >
+            It does not matter
+          </button>{' '}
+        </>
+      )}
       <button className="fix" onClick={() => setAsking(!asking)}>
         Accept
       </button>

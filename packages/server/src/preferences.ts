@@ -1,0 +1,24 @@
+import { eq } from 'drizzle-orm';
+import type { Preferences } from '@mivvy/api';
+import type { Writer } from './db/database.ts';
+import { preferences } from './db/schema.ts';
+
+/** There is one row at most. */
+const theOnly = 1;
+
+/** What is preferred while nobody has said otherwise. */
+const usual: Preferences = { frameOnArrival: true };
+
+/** What is preferred in this workspace. */
+export async function readPreferences(db: Writer): Promise<Preferences> {
+  const [row] = await db.select().from(preferences).where(eq(preferences.id, theOnly));
+  return row ? { frameOnArrival: row.frameOnArrival } : usual;
+}
+
+/** Changes what is preferred. */
+export async function writePreferences(db: Writer, next: Preferences): Promise<void> {
+  await db
+    .insert(preferences)
+    .values({ id: theOnly, ...next })
+    .onConflictDoUpdate({ target: preferences.id, set: next });
+}

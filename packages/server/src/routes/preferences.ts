@@ -1,0 +1,24 @@
+import { Router } from 'express';
+import { preferencesChangeSchema } from '@mivvy/api';
+import { bodyOf, route } from '../http/problems.ts';
+import { readPreferences, writePreferences } from '../preferences.ts';
+import type { Workspace } from '../workspace.ts';
+
+/** Routes of what is preferred in the workspace. */
+export function preferenceRoutes(ws: Workspace): Router {
+  const router = Router();
+  router.get(
+    '/preferences',
+    route(async (_req, res) => res.json(await readPreferences(ws.db))),
+  );
+  router.patch(
+    '/preferences',
+    route(async (req, res) => {
+      const next = bodyOf(preferencesChangeSchema, req);
+      await writePreferences(ws.db, next);
+      ws.events.tell({ kind: 'workspace' });
+      res.json(next);
+    }),
+  );
+  return router;
+}
