@@ -1,41 +1,9 @@
-import { spawn, type ChildProcess } from 'node:child_process';
 import { mkdtemp, mkdir, readdir, readFile, rm } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { fileURLToPath } from 'node:url';
 import { expect, test } from '@playwright/test';
 import { plainFilm } from './testing/helpers.ts';
-
-const root = fileURLToPath(new URL('..', import.meta.url));
-
-/** Starts a server of its own and waits until it answers. */
-async function start(dataDir: string): Promise<{ child: ChildProcess; base: string }> {
-  await rm(join(dataDir, 'server.json'), { force: true });
-  const child = spawn(
-    'node',
-    ['--import', join(root, 'node_modules/tsx/dist/loader.mjs'), join(root, 'packages/server/src/main.ts')],
-    {
-      env: {
-        ...process.env,
-        MIVVY_DATA: dataDir,
-        MIVVY_PORT: '0',
-        TSX_TSCONFIG_PATH: join(root, 'tsconfig.json'),
-      },
-      stdio: 'ignore',
-    },
-  );
-  for (;;) {
-    const text = await readFile(join(dataDir, 'server.json'), 'utf8').catch(() => '');
-    if (text) return { child, base: `http://127.0.0.1:${(JSON.parse(text) as { port: number }).port}` };
-    await new Promise((r) => setTimeout(r, 100));
-  }
-}
-
-const kill = (child: ChildProcess) =>
-  new Promise((resolve) => {
-    child.once('exit', resolve);
-    child.kill('SIGKILL');
-  });
+import { endServer, startServer } from './testing/own-server.ts';
 
 test('the server is killed during an upload and during an export: after a restart both end well', async ({
   request,
@@ -43,7 +11,7 @@ test('the server is killed during an upload and during an export: after a restar
   const dataDir = await mkdtemp(join(tmpdir(), 'mivvy crash '));
   await mkdir(join(dataDir, 'inbox'), { recursive: true });
   const bytes = await readFile(await plainFilm('crash.mp4', 12));
-  let { child, base } = await start(dataDir);
+  let { child, base } = await startServer(dataDir);
   const call = async (method: 'get' | 'post', path: string, data?: unknown) => {
     const answer = await request[method](`${base}/api${path}`, data === undefined ? {} : { data });
     expect(answer.ok(), `${path}: ${await answer.text()}`).toBe(true);
@@ -66,8 +34,8 @@ test('the server is killed during an upload and during an export: after a restar
     });
   await piece(0, 150_000);
 
-  await kill(child);
-  ({ child, base } = await start(dataDir));
+  await endServer(child);
+  ({ child, base } = await startServer(dataDir));
   const head = await request.head(`${base}/api/uploads/${uploadId}`, {
     headers: { 'Tus-Resumable': '1.0.0' },
   });
@@ -91,16 +59,16 @@ test('the server is killed during an upload and during an export: after a restar
   await expect.poll(async () => (await readdir(join(dataDir, 'work'))).length, { timeout: 20_000 }).toBe(1);
   await new Promise((r) => setTimeout(r, 1500));
 
-  await kill(child);
+  await endServer(child);
   const seen = async () =>
     (await readdir(join(dataDir, 'exports', id)).catch(() => [] as string[])).filter((f) =>
       f.endsWith('.mp4'),
     );
   expect(await seen()).toEqual([]);
-  ({ child, base } = await start(dataDir));
+  ({ child, base } = await startServer(dataDir));
   await expect.poll(async () => (await detail()).versions[0]!.standing, { timeout: 80_000 }).toBe('passed');
   expect(await seen()).toHaveLength(1);
   expect(await readdir(join(dataDir, 'work'))).toEqual([]);
-  await kill(child);
+  await endServer(child);
   await rm(dataDir, { recursive: true, force: true });
 });

@@ -1,7 +1,7 @@
 import { join } from 'node:path';
 import { expect, test, type Page } from '@playwright/test';
 import { demoFilms, makeFilm } from '../packages/demo/src/film/make.ts';
-import { addQuickBook, asOneShot, bringIn, choosePlaces, files } from './testing/helpers.ts';
+import { addQuickBook, asOneShot, bringIn, choosePlaces, files, preferArrival } from './testing/helpers.ts';
 
 /** What a version's framing is now, as the server keeps it. */
 async function framingOf(page: Page) {
@@ -29,6 +29,10 @@ const seek = (page: Page, frame: number) =>
   );
 const left = async (page: Page) =>
   Number((await page.getByTestId('window-numbers').textContent())!.match(/x ([\d.]+)/)![1]);
+
+// What is done here is done by hand: nothing is framed by itself.
+test.beforeEach(({ request }) => preferArrival(request, false));
+test.afterEach(({ request }) => preferArrival(request, true));
 
 test('the demo film is looked at; a shot follows, goes by another subject, keeps a point that was moved, and is reviewed', async ({
   page,

@@ -1,7 +1,15 @@
 import { writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { expect, test } from '@playwright/test';
-import { addQuickBook, bringIn, choosePlaces, files, plainFilm, quickBook } from './testing/helpers.ts';
+import {
+  addQuickBook,
+  bringIn,
+  choosePlaces,
+  files,
+  leaveForLater,
+  plainFilm,
+  quickBook,
+} from './testing/helpers.ts';
 
 test('a file that is no film is said in words, and nothing else is lost', async ({ page }) => {
   const letter = join(files, 'letter.mp4');
@@ -11,6 +19,7 @@ test('a file that is no film is said in words, and nothing else is lost', async 
     .getByTestId('film-chooser')
     .first()
     .setInputFiles([letter, await plainFilm('beside a letter.mp4')]);
+  await leaveForLater(page);
   await expect(page.getByText('This is not a video that can be read.').first()).toBeVisible();
   await expect(page.getByRole('button', { name: 'Choose places' })).toBeVisible();
   await page.getByRole('link', { name: 'Masters', exact: true }).click();
@@ -32,6 +41,7 @@ test('an upload that is cut in the middle goes on by itself', async ({ page }) =
     return route.continue();
   });
   await page.getByTestId('film-chooser').first().setInputFiles(film);
+  await leaveForLater(page);
   await expect(page.getByRole('button', { name: 'Choose places' })).toBeVisible({ timeout: 30_000 });
   expect(cut).toBe(2);
 });

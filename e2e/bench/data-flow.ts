@@ -1,8 +1,8 @@
-import { spawn, type ChildProcess } from 'node:child_process';
-import { mkdir, readFile } from 'node:fs/promises';
+import { mkdir } from 'node:fs/promises';
 import { join } from 'node:path';
 import { chromium, type CDPSession, type Page } from '@playwright/test';
 import { execa } from 'execa';
+import { endServer, startServer } from '../testing/own-server.ts';
 
 /** What a change and a tick cost, and what is drawn while a film plays: requests, bytes, milliseconds, drawings. */
 
@@ -39,34 +39,6 @@ const book = (count: number) => ({
     },
   ],
 });
-
-/** A server on a data folder, with an interface whose components keep their names. */
-async function startServer(
-  root: string,
-  dataDir: string,
-  interfaceDir: string,
-): Promise<{ child: ChildProcess; base: string }> {
-  const child = spawn(
-    'node',
-    ['--import', join(root, 'node_modules/tsx/dist/loader.mjs'), join(root, 'packages/server/src/main.ts')],
-    {
-      env: {
-        ...process.env,
-        MIVVY_DATA: dataDir,
-        MIVVY_PORT: '0',
-        MIVVY_LOOKING: 'when-asked',
-        MIVVY_INTERFACE: interfaceDir,
-        TSX_TSCONFIG_PATH: join(root, 'tsconfig.json'),
-      },
-      stdio: 'ignore',
-    },
-  );
-  for (;;) {
-    const text = await readFile(join(dataDir, 'server.json'), 'utf8').catch(() => '');
-    if (text) return { child, base: `http://127.0.0.1:${(JSON.parse(text) as { port: number }).port}` };
-    await wait(50);
-  }
-}
 
 /**
  * Counts drawings by component: React tells a hook of every commit, and a component's fiber says whether it was drawn
@@ -161,7 +133,10 @@ export async function dataFlow(root: string, dir: string, say: (line: string) =>
       ...['-v', 'error', '-f', 'lavfi', '-i', `testsrc2=s=320x180:r=25:d=${seconds}`, '-c:v', 'libx264'],
       ...['-preset', 'ultrafast', '-g', '12', '-pix_fmt', 'yuv420p', join(dataDir, 'inbox', String(name))],
     ]);
-  const { child, base } = await startServer(root, dataDir, interfaceDir);
+  const { child, base } = await startServer(dataDir, {
+    MIVVY_LOOKING: 'when-asked',
+    MIVVY_INTERFACE: interfaceDir,
+  });
   const call = async <T>(method: string, path: string, body?: unknown): Promise<T> => {
     const answer = await fetch(`${base}/api${path}`, {
       method,
@@ -293,7 +268,6 @@ export async function dataFlow(root: string, dir: string, say: (line: string) =>
     );
   } finally {
     await browser.close();
-    child.kill('SIGTERM');
-    await new Promise((ended) => child.once('exit', ended));
+    await endServer(child, 'SIGTERM');
   }
 }

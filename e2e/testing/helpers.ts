@@ -1,7 +1,7 @@
 import { mkdtempSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { expect, type Locator, type Page } from '@playwright/test';
+import { expect, type APIRequestContext, type Locator, type Page } from '@playwright/test';
 import { execa } from 'execa';
 import { readRulerPicture, type RulerReading } from '../../packages/media/src/testing/ruler.ts';
 
@@ -108,7 +108,21 @@ export async function bringIn(page: Page, path: string): Promise<void> {
   await page.goto('/');
   await page.getByTestId('film-chooser').first().setInputFiles(path);
   await expect(page).toHaveURL(/productions\/[\w-]+/);
+  await leaveForLater(page);
   await expect(page.getByRole('button', { name: 'Choose places' })).toBeVisible();
+}
+
+/** Closes the question where a film goes, which opens as soon as one is dropped. */
+export async function leaveForLater(page: Page): Promise<void> {
+  await expect(page.getByRole('heading', { name: /^Where do/ })).toBeVisible();
+  await page.keyboard.press('Escape');
+  await expect(page.getByRole('dialog')).toBeHidden();
+}
+
+/** Whether versions are framed by what is seen as soon as their film has been looked at. */
+export async function preferArrival(request: APIRequestContext, frameOnArrival: boolean): Promise<void> {
+  const answer = await request.patch('/api/preferences', { data: { frameOnArrival } });
+  expect(answer.ok()).toBe(true);
 }
 
 /** Ticks placements on the proof sheet and makes their versions. */

@@ -128,6 +128,7 @@ export {
   isUntouched,
   followedWords,
   judgeFilm,
+  judgeUnit,
   worthLooks,
   withUnitMarks,
   putBack,
@@ -231,6 +232,12 @@ export { seenThings, offeredKeeps, seenSlack, seenAtLeast, type SeenThing } from
 export { assuranceWords, type LookedAtFilm } from './checks/assurance.ts';
 export { causesOf, type Cause } from './checks/causes.ts';
 export { moveWindow, showWhole, hidingOf, type RemedyVersion } from './checks/remedies.ts';
+export { wholeFilm, zoomedAt, panned, viewOf, withFrame, type ScoreView } from './score/view.ts';
+export { rulerTicks } from './score/ruler.ts';
+export { groupNarrow } from './score/group.ts';
+export { levelsOfDetail, curveBetween } from './score/levels.ts';
+export { snapTo } from './score/snap.ts';
+export { standingOut } from './subjects/stand-out.ts';
 export { packSheet, sizeAt, type PackedSheet, type SheetRoom } from './sheet/pack.ts';
 export { checkLineSchema, lineIdOf, type CheckLine } from './checks/check-line.ts';
 export type { MeasuredFile } from './checks/measured-file.ts';

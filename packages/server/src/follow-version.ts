@@ -10,7 +10,7 @@ import {
   type MarginChoice,
 } from '@mivvy/core';
 import type { LookView } from '@mivvy/api';
-import { changes, masters, productions, versions } from './db/schema.ts';
+import { changes, deliverables, jobs, masters, productions, versions } from './db/schema.ts';
 import { HttpProblem } from './http/problems.ts';
 import { lookView } from './looks.ts';
 import { readPreferences } from './preferences.ts';
@@ -76,6 +76,19 @@ export async function frameOnArrival(ws: Workspace, masterId: string): Promise<n
             .select({ one: sql`1` })
             .from(changes)
             .where(eq(changes.subjectId, versions.id)),
+        ),
+        // Whoever exports a version takes it as it stands: its file does not fall behind by itself.
+        notExists(
+          ws.db
+            .select({ one: sql`1` })
+            .from(jobs)
+            .where(and(eq(jobs.subjectId, versions.id), eq(jobs.kind, 'export'))),
+        ),
+        notExists(
+          ws.db
+            .select({ one: sql`1` })
+            .from(deliverables)
+            .where(eq(deliverables.versionId, versions.id)),
         ),
       ),
     );

@@ -4,10 +4,11 @@ import type { Framing } from '../framing/framing.ts';
 import type { Size } from '../picture/geometry.ts';
 import { overlayName, type ShotLook, type Track } from '../subjects/look.ts';
 import type { FrameSpan } from '../time/span.ts';
+import type { seenKinds } from './trouble-kinds.ts';
 
 /** What is seen in a film and counts as worth a look where a window hides it: people, faces, and what lies still over the picture. */
 export interface SeenThing extends Watchable {
-  what: 'person' | 'face' | 'title';
+  what: (typeof seenKinds)[number];
 }
 
 /** What was seen in a film, and what somebody has said of it. */

@@ -166,6 +166,9 @@ export const troubleKinds = {
 export type TroubleCode = keyof typeof troubleKinds;
 const codes = Object.keys(troubleKinds) as [TroubleCode, ...TroubleCode[]];
 
+/** What of what was seen should not be hidden. */
+export const seenKinds = ['person', 'face', 'title'] as const;
+
 /** Something wrong, or worth knowing, at a span of frames of a version. */
 export const troubleSchema = z.object({
   code: z.enum(codes),
@@ -178,7 +181,7 @@ export const troubleSchema = z.object({
   /** The keep that it is about. */
   keepId: keepSchema.shape.id.optional(),
   /** The seen thing that it is about, and what that is called. */
-  seen: z.strictObject({ id: z.string(), name: z.string() }).optional(),
+  seen: z.strictObject({ id: z.string(), name: z.string(), what: z.enum(seenKinds) }).optional(),
   /** The blocked area that covers it. */
   area: z.string().optional(),
 });

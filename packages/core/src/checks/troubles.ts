@@ -125,7 +125,7 @@ function keepTrouble({ keep, how, span }: HiddenSpan): Trouble {
 function seenTrouble({ keep, how, span, frames }: HiddenThing, framesPerSecond: number): Trouble {
   const name = keep.name[0]!.toUpperCase() + keep.name.slice(1);
   const time = durationLabel(frames / framesPerSecond);
-  const seen = { id: keep.id, name: keep.name };
+  const seen = { id: keep.id, name: keep.name, what: keep.what };
   switch (how.kind) {
     case 'cut':
       return trouble('seen-cut', span, `${name} is cut by the window for ${time}.`, { seen });

@@ -4,6 +4,7 @@ import type { Size } from '../picture/geometry.ts';
 import type { Shot } from '../shots/shots.ts';
 import { lookWithin, type ShotLook, type Track } from '../subjects/look.ts';
 import { fps, type Rate } from '../time/rate.ts';
+import { doubtsOf } from './doubt.ts';
 import { chooseWindow, type FollowChoice } from './follow.ts';
 import { filled, stretchAt, type Framing, type FramingDecision, type FramingSegment } from './framing.ts';
 import { judgeFollowing, worthALook, type Judgement } from './judge.ts';
@@ -189,22 +190,26 @@ export interface JudgedUnit {
   judgement: Judgement;
 }
 
+/** How well one unit goes by its subject, and how likely that is the right one; null where it goes by none that is known. */
+export function judgeUnit(film: FollowFilm, framing: Framing, unit: Unit): Judgement | null {
+  const { pick } = stretchAt(framing, unit.from);
+  const seen = subjectsIn(film, unit);
+  const track = seen?.tracks.find((t) => t.id === pick?.subject?.id);
+  if (!pick || !seen || !track) return null;
+  const { masterSize, rules, rate } = film;
+  // What a person has named is not doubted.
+  const doubts = pick.named ? [] : doubtsOf(seen, unit, track, { masterSize, rules, rate });
+  return judgeFollowing(framing, unit, track, masterSize, rules, fps(rate), doubts);
+}
+
 /** How well each unit that was chosen for goes, for those whose subject is known. */
 export function judgeFilm(film: FollowFilm, framing: Framing): JudgedUnit[] {
   return unitsOf(framing, film.shots, film.frames).flatMap((unit): JudgedUnit[] => {
     const stretch = stretchAt(framing, unit.from);
     const { pick } = stretch;
     if (!pick?.subject) return [];
-    const track = subjectsIn(film, unit)?.tracks.find((t) => t.id === pick.subject!.id);
-    return track
-      ? [
-          {
-            unit,
-            pick,
-            judgement: judgeFollowing(framing, unit, track, film.masterSize, film.rules, fps(film.rate)),
-          },
-        ]
-      : [];
+    const judgement = judgeUnit(film, framing, unit);
+    return judgement ? [{ unit, pick, judgement }] : [];
   });
 }
 

@@ -3,6 +3,7 @@ import fc from 'fast-check';
 import type { Keep } from '../checks/keeps.ts';
 import type { FrameRules } from '../checks/visibility.ts';
 import type { Track } from '../subjects/look.ts';
+import { doubtsOf } from './doubt.ts';
 import { candidatesIn, chooseWindow, type FollowQuestion } from './follow.ts';
 import {
   followedWords,
@@ -233,6 +234,80 @@ describe('choosing', () => {
   });
 });
 
+describe('who comes first', () => {
+  const still = (
+    id: string,
+    kind: Track['kind'],
+    x: number,
+    w: number,
+    h: number,
+    over: Partial<Track> = {},
+  ) =>
+    ({
+      id,
+      kind,
+      name: id,
+      places: [0, 149].map((at) => ({ at, x, y: 0.3, w, h, sure: kind === 'thing' ? 0.95 : 0.8 })),
+      ...over,
+    }) satisfies Track;
+  const first = (...tracks: Track[]) => candidatesIn(ask(tracks))[0]!.track.id;
+  test('of two still things the living one, however colourful the other; but not a speck in the sky', () => {
+    const orange = still('orange', 'thing', 0.6, 0.2, 0.36);
+    for (const kind of ['person', 'animal', 'face'] as const)
+      expect(first(orange, still('who', kind, 0.05, 0.12, 0.3))).toBe('who');
+    expect(first(orange, still('bird', 'animal', 0.45, 0.03, 0.04))).toBe('orange');
+  });
+  test('a vehicle before what is known by its movement alone, and that before a thing', () => {
+    const swings = { ...swinging('mover', 'mover', 150), kind: 'mover' as const };
+    expect(first(still('car', 'vehicle', 0.4, 0.2, 0.3), still('vase', 'thing', 0.4, 0.2, 0.3))).toBe('car');
+    expect(first(swings, still('vase', 'thing', 0.5, 0.1, 0.3))).toBe('mover');
+  });
+  test('of a face and its person the whole person, as long as the window shows it', () => {
+    const face = (w: number) => still('face', 'face', 0.3, w, 0.2);
+    const chosen = (w: number) =>
+      chooseWindow(ask([still('person', 'person', 0.3 - w, 3 * w, 0.65), face(w)])).pick.subject?.id;
+    expect(chosen(0.06)).toBe('person');
+    expect(chosen(0.15)).toBe('face');
+  });
+});
+
+describe('how likely the choice is wrong', () => {
+  const look = (...tracks: Track[]) => ({ tracks, everythingMoves: false });
+  const film = { masterSize: master, rules: tall, rate: { num: 25, den: 1 } };
+  const span = { from: 0, to: 150 };
+  const person = going('p', 'person', 0.3, 0.6, 150);
+  const thing = swinging('t', 'red thing', 150, 0.02);
+  test('somebody known and alone is not doubted; a thing known by its colour is, and two of a weight are', () => {
+    expect(doubtsOf(look(person), span, person, film)).toEqual([]);
+    expect(
+      doubtsOf(look(thing), span, thing, film)
+        .map((d) => d.words)
+        .join(),
+    ).toContain('by its colour');
+    const other = going('q', 'other', 0.6, 0.3, 150);
+    expect(
+      doubtsOf(look(person, other), span, person, film)
+        .map((d) => d.words)
+        .join(),
+    ).toContain('might as well');
+  });
+  test('a box that grows and shrinks is doubted', () => {
+    const places = person.places.map((p, i) => ({ ...p, w: i % 8 < 4 ? p.w : p.w * 2.4, h: p.h }));
+    const words = doubtsOf(look({ ...person, places }), span, { ...person, places }, film).map(
+      (d) => d.words,
+    );
+    expect(words.join()).toContain('now larger, now smaller');
+  });
+  test('doubts lower the figure and are said; they can be many', () => {
+    const framing = heldFraming({ x: 0.45, y: 0.5, zoom: 1 });
+    const judged = (doubts: { points: number; words: string }[]) =>
+      judgeFollowing(framing, span, thing, master, tall, 25, doubts);
+    const doubt = { points: 24, words: 'nobody knows what it is' };
+    expect(judged([]).figure - judged([doubt]).figure).toBe(24);
+    expect(judged([doubt]).words).toContain('nobody knows what it is');
+  });
+});
+
 describe('overruling', () => {
   const track = swinging('a', 'red kite', 150);
   const film: FollowFilm = {
@@ -252,7 +327,7 @@ describe('overruling', () => {
         to: 150,
         camera: 'still',
         everythingMoves: false,
-        tracks: [track, going('b', 'runner', 0.2, 0.7, 150, { w: 0.05, h: 0.15 })],
+        tracks: [track, going('b', 'runner', 0.2, 0.7, 150, { w: 0.05, h: 0.15, kind: 'mover' })],
         overlays: [],
       },
       {

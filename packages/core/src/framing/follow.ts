@@ -3,6 +3,7 @@ import { keepAt, type Keep } from '../checks/keeps.ts';
 import { insideMargins } from '../picture/safe.ts';
 import { largestWindowSize } from '../picture/fit.ts';
 import type { Size } from '../picture/geometry.ts';
+import { isKnown } from '../subjects/living.ts';
 import { placeAt, type ShotLook, type Track } from '../subjects/look.ts';
 import type { FrameSpan } from '../time/span.ts';
 import type { FramingDecision } from './framing.ts';
@@ -59,6 +60,29 @@ const edge = 0.07;
 const swayed = 0.04;
 /** Lead room: the most that a subject stands behind the frame's middle in its direction of travel, fraction of the frame. */
 const mostLead = 0.1;
+/**
+ * What counts for how much among subjects that are alike in all else: people and animals before vehicles, these before
+ * what is known by its movement alone, and that before what only stands out by its colour.
+ */
+const weightOf: Readonly<Record<Track['kind'], number>> = {
+  drawn: 5,
+  person: 1.8,
+  face: 1.7,
+  animal: 1.65,
+  vehicle: 1.25,
+  mover: 0.95,
+  thing: 0.55,
+};
+/** Below the first size nobody is known well enough to come before a thing; from the second on everybody is. Fractions of the picture's side. */
+const [tooSmall, largeEnough] = [0.035, 0.1];
+
+/** What a kind counts for at a size: a bird far off in the sky is no more than anything else that is as small. */
+function weightAt(kind: Track['kind'], size: number): number {
+  const weight = weightOf[kind];
+  if (kind === 'drawn' || weight <= 1) return weight;
+  const share = max(0, min(1, (size - tooSmall) / (largeEnough - tooSmall)));
+  return 0.6 + (weight - 0.6) * share;
+}
 /** Shots so short are never moved in, seconds. */
 const tooShortToMove = 0.5;
 
@@ -91,27 +115,56 @@ export function candidatesIn({
     if (!n) return { track, score: 0 };
     const there = n / Math.ceil((span.to - span.from) / step);
     const speed = way / max(0.4, (span.to - span.from) / framesPerSecond);
-    const kinds: Record<Track['kind'], number> = {
-      drawn: 5,
-      face: 1.35,
-      person: 1.3,
-      animal: 1.2,
-      vehicle: 1.05,
-      thing: 0.8,
-      mover: 1,
-    };
-    // Something still that merely stands out in colour gives way to what moves.
+    // Something still that merely stands out in colour gives way to what moves; who is known need not move.
     const moves = min(1, speed / 0.12);
+    const still = isKnown(track) ? 0.85 : 0.55;
+    // A child in a meadow is small and counts; a bird far off in the sky is smaller still, and does not.
+    const large = min(0.34, size / n);
     const base =
-      (min(0.34, size / n) * 2.2 + 0.12) *
+      (large * 2.2 + 0.12 * min(1, large / 0.06)) *
       (1.25 - min(0.8, off / n)) *
       (0.35 + 0.65 * there) *
       (0.5 + 0.5 * (sure / n)) *
-      (0.55 + 0.45 * moves);
+      (still + (1 - still) * moves);
     const same = before.some((b) => b.name === track.name && (b.setup === setup || b === before.at(-1)));
-    return { track, score: base * kinds[track.kind] * (same ? 1.25 : 1) };
+    return { track, score: base * weightAt(track.kind, large) * (same ? 1.25 : 1) };
   });
   return scored.filter((c) => c.score > 0.02).sort((a, b) => b.score - a.score);
+}
+
+/**
+ * A face and the person whose it is are one subject. The whole of it counts, head to foot, as long as the window can
+ * show it; of somebody who is larger than the window, the face.
+ */
+function wholePerson(chosen: Track, tracks: readonly Track[], q: FollowQuestion): Track {
+  if (chosen.kind !== 'face' && chosen.kind !== 'person') return chosen;
+  const window = largestWindowSize(q.masterSize, q.rules.frameSize);
+  const [width, height] = [window.width / q.masterSize.width, window.height / q.masterSize.height];
+  const fits = (t: Track) => {
+    const sizes = t.places.map((p) => max(p.w / width, p.h / height)).sort((a, b) => a - b);
+    return sizes[sizes.length >> 1]! * (q.zoom ?? 1) <= 1;
+  };
+  const other = chosen.kind === 'face' ? 'person' : 'face';
+  const partner = tracks.find(
+    (t) =>
+      t.kind === other && belongs(chosen.kind === 'face' ? chosen : t, chosen.kind === 'face' ? t : chosen),
+  );
+  if (!partner) return chosen;
+  const [face, person] = chosen.kind === 'face' ? [chosen, partner] : [partner, chosen];
+  return fits(person) ? person : face;
+}
+
+/** A face lies in a person wherever both are seen. */
+function belongs(face: Track, person: Track): boolean {
+  let [inside, both] = [0, 0];
+  for (const p of face.places) {
+    const q = placeAt(person, p.at);
+    if (!q) continue;
+    both++;
+    const [x, y] = [p.x + p.w / 2, p.y + p.h / 2];
+    if (x > q.x && x < q.x + q.w && y > q.y - q.h * 0.1 && y < q.y + q.h * 0.5) inside++;
+  }
+  return both > 0 && inside > both * 0.7;
 }
 
 /** A place in [0,1], to a millionth: far less than a pixel. */
@@ -398,11 +451,19 @@ export function chooseWindow(q: FollowQuestion): FollowChoice {
   const fits = (a: { x: Axis; y: Axis }) =>
     [a.x, a.y].every((one) => one.high === 0 || (!one.tooWide && bestStanding(one).worst < 1e-6));
 
-  const best = forced === undefined ? candidates[0]?.track : (forced ?? undefined);
+  const best =
+    forced === undefined
+      ? candidates[0] && wholePerson(candidates[0].track, q.look.tracks, q)
+      : (forced ?? undefined);
   const others = best
     ? candidates
         .filter(
-          (c) => c.track !== best && c.score > (candidates[0]?.score ?? 0) * 0.45 && matters(c.track, best),
+          (c) =>
+            c.track !== best &&
+            c.score > (candidates[0]?.score ?? 0) * 0.45 &&
+            matters(c.track, best) &&
+            !(c.track.kind === 'face' && best.kind === 'person' && belongs(c.track, best)) &&
+            !(c.track.kind === 'person' && best.kind === 'face' && belongs(best, c.track)),
         )
         .map((c) => c.track)
     : [];

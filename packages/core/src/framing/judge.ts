@@ -3,6 +3,7 @@ import { insideMargins } from '../picture/safe.ts';
 import type { Size } from '../picture/geometry.ts';
 import { placeAt, type Track } from '../subjects/look.ts';
 import type { FrameSpan } from '../time/span.ts';
+import type { Doubt } from './doubt.ts';
 import { filled, stretchAt, type Framing } from './framing.ts';
 import { moveWriter } from './move.ts';
 import { largestWindowSize } from '../picture/fit.ts';
@@ -32,7 +33,11 @@ export interface Judgement {
   words: string[];
 }
 
-/** Judges how a framing treats a subject through a span. */
+/**
+ * Judges how a framing treats a subject through a span, and how likely it is the right one.
+ *
+ * @param doubts what speaks against the choice of the subject, where no person has made it
+ */
 export function judgeFollowing(
   framing: Framing,
   span: FrameSpan,
@@ -40,6 +45,7 @@ export function judgeFollowing(
   masterSize: Size,
   rules: FrameRules,
   framesPerSecond: number,
+  doubts: readonly Doubt[] = [],
 ): Judgement {
   const stretch = stretchAt(framing, span.from);
   const write = moveWriter(stretch.move, masterSize, rules.frameSize);
@@ -133,6 +139,7 @@ export function judgeFollowing(
     `the ${track.name} is where the outlet draws for ${seconds(n - clear)}`,
   );
   say(result.turns > 0.5 ? 10 * result.turns : 0, 'the window turns back often');
+  for (const doubt of doubts) say(doubt.points, doubt.words);
   words.sort((a, b) => b[0] - a[0]);
   return {
     ...result,

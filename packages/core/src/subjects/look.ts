@@ -6,7 +6,7 @@ import { Grounds, partsOf, type Part } from './ground.ts';
 import { plainName, tellApart } from './names.ts';
 import { overlaysIn } from './overlays.ts';
 import { insidePicture, overlapShare, sharedArea, type LookBox, type LookPicture } from './picture.ts';
-import { saliencyOf } from './salient.ts';
+import { standingOut } from './stand-out.ts';
 import {
   movingTracks,
   smoothTrack,
@@ -123,15 +123,9 @@ function salientTrack(
   const n = pictures.length;
   const looks = [...new Set([0.15, 0.35, 0.5, 0.65, 0.85].map((t) => min(n - 1, round(t * (n - 1)))))];
   const seen = looks.map((at) => {
-    const map = saliencyOf(pictures[at]!, size);
-    const parts = partsOf(map, 120, size, pictures[at]!, size.width * size.height * 0.0012, 1)
-      .filter((p) => p.width * p.height < size.width * size.height * 0.3 && p.width < size.width * 0.6)
-      .map((p) => {
-        const off = hypot((p.x + p.width / 2) / size.width - 0.5, (p.y + p.height / 2) / size.height - 0.5);
-        return { part: p, score: p.strength * sqrt(sqrt(p.area)) * (1.15 - off) };
-      })
-      .sort((a, b) => b.score - a.score)
-      .slice(0, 4);
+    const parts = standingOut(pictures[at]!, size)
+      .slice(0, 4)
+      .map((part) => ({ part }));
     return { at, parts };
   });
   const start = seen[looks.length >> 1]!;

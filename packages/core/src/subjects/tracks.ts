@@ -25,6 +25,8 @@ export interface Sight {
   /** What it is, one or two words: person, kite, dog. */
   what: string;
   score: number;
+  /** It was seen at a second, closer look at this picture alone: that the others do not show it says nothing. */
+  closer?: boolean;
 }
 
 /** A subject through a shot, in look pixels, before it has a name. */
@@ -382,11 +384,25 @@ export function smoothTrack(boxes: readonly BoxAt[]): BoxAt[] {
   const ys = mid((b) => b.y + b.height / 2, 2);
   const widths = mid((b) => b.width, 5);
   const heights = mid((b) => b.height, 5);
-  return boxes.map((b, i) => ({
-    at: b.at,
-    sure: b.sure,
-    box: { x: xs[i]! - widths[i]! / 2, y: ys[i]! - heights[i]! / 2, width: widths[i]!, height: heights[i]! },
-  }));
+  // What was smoothed away was the subject's own way on the screen, where the camera shakes: its box holds that as well.
+  const [shakeX, shakeY] = [
+    trembleOf(boxes.map((b, i) => b.box.x + b.box.width / 2 - xs[i]!)),
+    trembleOf(boxes.map((b, i) => b.box.y + b.box.height / 2 - ys[i]!)),
+  ];
+  return boxes.map((b, i) => {
+    const [width, height] = [widths[i]! + 2 * shakeX, heights[i]! + 2 * shakeY];
+    return { at: b.at, sure: b.sure, box: { x: xs[i]! - width / 2, y: ys[i]! - height / 2, width, height } };
+  });
+}
+
+/** Less than this is no shake but the grain of the looked-at picture, look pixels. */
+const leastTremble = 0.6;
+
+/** How far a way trembles about its smooth one: what nine in ten of its pictures keep within. */
+function trembleOf(offs: readonly number[]): number {
+  const sorted = offs.map(abs).sort((a, b) => a - b);
+  const most = sorted[floor(sorted.length * 0.9)] ?? 0;
+  return most < leastTremble ? 0 : most;
 }
 
 const at = (track: RawTrack, picture: number): BoxAt | undefined => {
@@ -463,11 +479,38 @@ export function withSights(
     );
     met.forEach((s) => used.add(s));
     const looked = new Set(sights.map((s) => s.at)).size;
-    if (met.length === 0 && looked > 1 && seed.score < 0.55) continue;
+    if (met.length === 0 && looked > 1 && seed.score < (seed.closer ? 0.4 : 0.55)) continue;
     if (boxes.length < 3) continue;
     all.push({ ...track, boxes: pulledTo(boxes, [seed, ...met]) });
   }
-  return all;
+  return joinedSame(all);
+}
+
+/** Two ways of one kind lie so much on each other where both are seen that they are one subject's. */
+const oneSubject = 0.4;
+
+/** Joins the ways of one subject that was met twice: what the one has lost, the other goes on with. */
+function joinedSame(tracks: readonly RawTrack[]): RawTrack[] {
+  const joined: RawTrack[] = [];
+  // What moves comes first: its way was measured, and not only looked for.
+  for (const track of tracks) {
+    const host = joined.findIndex((t) => {
+      if (t.kind !== track.kind || t.kind === 'mover' || t.kind === 'thing') return false;
+      const common = track.boxes.filter((b) => at(t, b.at));
+      const alike = common.filter((b) => overlapShare(at(t, b.at)!.box, b.box) > oneSubject);
+      return common.length > 0 && alike.length >= common.length * 0.5;
+    });
+    if (host < 0) {
+      joined.push(track);
+      continue;
+    }
+    const whole = joined[host]!;
+    const [first, last] = [whole.boxes[0]!.at, whole.boxes.at(-1)!.at];
+    const before = track.boxes.filter((b) => b.at < first);
+    const after = track.boxes.filter((b) => b.at > last);
+    joined[host] = { ...whole, boxes: [...before, ...whole.boxes, ...after] };
+  }
+  return joined;
 }
 
 /** The colour of a box's middle; strong colours count for more, because that is what people name a thing by. */

@@ -2,7 +2,7 @@ import { parentPort, workerData } from 'node:worker_threads';
 import * as z from 'zod';
 import { loadDetector, type Detector } from './detector.ts';
 import type { DetectNews } from './look-job.ts';
-import { seePicture, whyOf } from './see-picture.ts';
+import { seePicture, whyOf, type PictureToSee } from './see-picture.ts';
 
 // Sees what is in single pictures; on a thread of its own, because a picture takes it more than half a second.
 
@@ -18,8 +18,8 @@ try {
 }
 
 let last: Promise<void> = Promise.resolve();
-parentPort!.on('message', (message: { frame: number; rgb: Uint8Array }) => {
+parentPort!.on('message', ({ frame, ...picture }: PictureToSee & { frame: number }) => {
   last = last.then(async () => {
-    tell(await seePicture(detector!, message.frame, message.rgb));
+    tell(await seePicture(detector!, frame, picture));
   });
 });

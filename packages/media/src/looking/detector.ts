@@ -10,6 +10,7 @@ import {
   mul,
   ready,
   setBackend,
+  slice,
   sub,
   tensor4d,
   tidy,
@@ -17,7 +18,7 @@ import {
   type Tensor,
 } from '@tensorflow/tfjs-core';
 import * as z from 'zod';
-import { subjectKinds } from '@mivvy/core';
+import { standingOut, subjectKinds, type Size } from '@mivvy/core';
 
 const require = createRequire(import.meta.url);
 
@@ -26,6 +27,8 @@ export const seenSchema = z.object({
   kind: z.enum(subjectKinds),
   what: z.string(),
   score: z.number(),
+  /** Seen at the second, closer look. */
+  closer: z.boolean().default(false),
   x: z.number(),
   y: z.number(),
   width: z.number(),
@@ -33,8 +36,34 @@ export const seenSchema = z.object({
 });
 export type Seen = z.infer<typeof seenSchema>;
 
-/** Side of the square pictures that the detector is shown, whatever the film's shape; RGB bytes. */
-export const detectorSide = 512;
+/** Side of the square that the detector looks at. */
+const detectorSide = 512;
+
+/**
+ * The pictures that it is given: the whole squeezed into a square, and under (or beside) it the picture in its own shape,
+ * as high (or wide, upright) as the square, in which it can look closer. `picture` is the size of that.
+ */
+export function detectorSize(displayed: Size): { all: Size; picture: Size } {
+  const k = detectorSide / Math.min(displayed.width, displayed.height);
+  const side = (n: number) => Math.max(detectorSide, Math.min(widestSide, 2 * Math.round((n * k) / 2)));
+  const picture = { width: side(displayed.width), height: side(displayed.height) };
+  const wide = picture.width > picture.height;
+  return {
+    picture,
+    all: wide
+      ? { width: picture.width + detectorSide, height: detectorSide }
+      : { width: detectorSide, height: picture.height + detectorSide },
+  };
+}
+
+/** The filters that make such a picture: both are reduced from the film itself, since a picture reduced twice shows less. */
+export function detectorFilters({ picture }: { picture: Size }): string {
+  const scaled = (width: number, height: number) => `scale=${width}:${height}:flags=bilinear,format=rgb24`;
+  const stack = picture.width > picture.height ? 'hstack' : 'vstack';
+  return `split=2[squeezing][shaping];[squeezing]${scaled(detectorSide, detectorSide)}[squeezed];[shaping]${scaled(picture.width, picture.height)}[shaped];[squeezed][shaped]${stack}`;
+}
+/** A film of a very long shape is made narrower: its pictures would take too much room. */
+const widestSide = 1280;
 
 /** Classes of the COCO set (zero-based, of eighty) that can be what a film is about; the others are furniture. */
 const classes: Readonly<Record<number, readonly [Seen['kind'], string]>> = {
@@ -90,8 +119,12 @@ async function modelFrom(dir: string, name: string): Promise<GraphModel> {
 }
 
 export interface Detector {
-  /** @param rgb {@link detectorSide} squared, three bytes a pixel */
-  see(rgb: Uint8Array): Promise<Seen[]>;
+  /**
+   * @param rgb three bytes a pixel, as {@link detectorSize} says
+   * @param size of the picture in its own shape
+   * @param closer where nobody living is seen, the picture is looked at again in overlapping squares
+   */
+  see(rgb: Uint8Array, size: Size, closer: boolean): Promise<Seen[]>;
 }
 
 /** Folder of the models that ship with the product. */
@@ -107,37 +140,148 @@ export async function loadDetector(models: string): Promise<Detector> {
   await ready();
   const things = await modelFrom(models, 'centernet');
   const faces = await modelFrom(models, 'blazeface');
+  /** Looks at one square of a picture; boxes are in [0,1] of the square. */
+  const seeSquare = async (input: Tensor): Promise<Seen[]> => {
+    const found = things.execute(input, 'tower_0/detections') as Tensor;
+    const rows = (await found.array()) as number[][] | number[][][];
+    found.dispose();
+    const list = (Array.isArray(rows[0]?.[0]) ? rows[0] : rows) as number[][];
+    const seen = list.flatMap(([x1, y1, x2, y2, score, of]): Seen[] => {
+      const known = classes[Math.round(of!)];
+      if (!known || score! < leastScore) return [];
+      return [
+        {
+          kind: known[0],
+          what: known[1],
+          score: score!,
+          closer: false,
+          x: x1! / detectorSide,
+          y: y1! / detectorSide,
+          width: (x2! - x1!) / detectorSide,
+          height: (y2! - y1!) / detectorSide,
+        },
+      ];
+    });
+    const all = [...seen, ...(await facesIn(faces, input))];
+    return withoutTwins(all.filter((s) => s.width > 0.005 && s.height > 0.005));
+  };
   const detector: Detector = {
-    see: async (rgb) => {
-      const input = tensor4d(Float32Array.from(rgb), [1, detectorSide, detectorSide, 3]);
-      const found = things.execute(input, 'tower_0/detections') as Tensor;
-      const rows = (await found.array()) as number[][] | number[][][];
-      found.dispose();
-      const list = (Array.isArray(rows[0]?.[0]) ? rows[0] : rows) as number[][];
-      const seen = list.flatMap(([x1, y1, x2, y2, score, of]): Seen[] => {
-        const known = classes[Math.round(of!)];
-        if (!known || score! < leastScore) return [];
-        return [
-          {
-            kind: known[0],
-            what: known[1],
-            score: score!,
-            x: x1! / detectorSide,
-            y: y1! / detectorSide,
-            width: (x2! - x1!) / detectorSide,
-            height: (y2! - y1!) / detectorSide,
-          },
-        ];
-      });
-      const all = [...seen, ...(await facesIn(faces, input))];
-      input.dispose();
-      return withoutTwins(all.filter((s) => s.width > 0.005 && s.height > 0.005));
+    see: async (rgb, { width, height }, closer) => {
+      const wide = width > height;
+      const both = tensor4d(
+        Float32Array.from(rgb),
+        wide ? [1, detectorSide, width + detectorSide, 3] : [1, height + detectorSide, detectorSide, 3],
+      );
+      const squeezed = slice(both, [0, 0, 0, 0], [1, detectorSide, detectorSide, 3]);
+      const whole = slice(both, wide ? [0, 0, detectorSide, 0] : [0, detectorSide, 0, 0], [
+        1,
+        height,
+        width,
+        3,
+      ]);
+      both.dispose();
+      try {
+        const seen = await seeSquare(squeezed);
+        if (!closer || seen.some(isSomebody)) return seen;
+        const more: Seen[] = [];
+        const look = async (squares: readonly Square[]) => {
+          for (const square of squares) {
+            const { left, top, side } = square;
+            const cut = tidy(() =>
+              image.resizeBilinear(slice(whole, [0, top, left, 0], [1, side, side, 3]), [
+                detectorSide,
+                detectorSide,
+              ]),
+            );
+            const found = await seeSquare(cut);
+            cut.dispose();
+            more.push(...found.map((s) => placed(s, square, { width, height })));
+          }
+        };
+        await look(squaresOf({ width, height }));
+        if (!more.some(isSomebody)) await look(strikingSquares(await whole.data(), { width, height }));
+        return withoutTwins([...seen, ...more]);
+      } finally {
+        squeezed.dispose();
+        whole.dispose();
+      }
     },
   };
   // A damaged model may load and fail at work: it is tried once.
-  await detector.see(new Uint8Array(detectorSide * detectorSide * 3).fill(127));
+  await detector.see(
+    new Uint8Array(2 * detectorSide * detectorSide * 3).fill(127),
+    { width: detectorSide, height: detectorSide },
+    false,
+  );
   return detector;
 }
+
+/** Somebody or something is seen that a film may be about, large enough: there is no need to look closer. */
+const isSomebody = (s: Seen): boolean =>
+  (s.kind === 'person' || s.kind === 'animal' || s.kind === 'face' || s.kind === 'vehicle') &&
+  s.score >= 0.4 &&
+  s.width * s.height >= 0.008;
+
+interface Square {
+  left: number;
+  top: number;
+  side: number;
+}
+
+/** Overlapping squares along the picture's longer side: in them nothing is squeezed, and everything is larger. */
+function squaresOf({ width, height }: Size): Square[] {
+  const side = Math.min(width, height);
+  const room = Math.max(width, height) - side;
+  if (room < side * 0.1) return [];
+  const count = room > side * 0.4 ? 3 : 2;
+  return Array.from({ length: count }, (_, i) => {
+    const at = Math.round((room * i) / (count - 1));
+    return width > height ? { left: at, top: 0, side } : { left: 0, top: at, side };
+  });
+}
+
+/** Places of a picture that strike the eye, at most so many, each in a square with something of what is around it. */
+const mostPlaces = 2;
+/** A smaller square would be blown up beyond what the picture holds. */
+const smallestSquare = 170;
+
+function strikingSquares(rgb: Uint8Array | Int32Array | Float32Array, { width, height }: Size): Square[] {
+  const k = 160 / Math.max(width, height);
+  const small = { width: Math.round(width * k), height: Math.round(height * k) };
+  const plane = small.width * small.height;
+  const picture = new Uint8Array(plane * 3);
+  for (let y = 0; y < small.height; y++)
+    for (let x = 0; x < small.width; x++) {
+      const from = (Math.floor((y + 0.5) / k) * width + Math.floor((x + 0.5) / k)) * 3;
+      const [r, g, b] = [rgb[from] ?? 0, rgb[from + 1] ?? 0, rgb[from + 2] ?? 0];
+      const at = y * small.width + x;
+      // Rec. ITU-R BT.709, full range: only what differs from what counts here.
+      picture[at] = 0.2126 * r + 0.7152 * g + 0.0722 * b;
+      picture[plane + at] = 128 + (b - picture[at]!) / 1.8556;
+      picture[2 * plane + at] = 128 + (r - picture[at]!) / 1.5748;
+    }
+  return standingOut(picture, small)
+    .slice(0, mostPlaces)
+    .map((p) => {
+      const side = Math.min(width, height, Math.max(smallestSquare, (1.5 * Math.max(p.width, p.height)) / k));
+      const clampTo = (middle: number, most: number) => Math.max(0, Math.min(most - side, middle - side / 2));
+      return {
+        side: Math.floor(side),
+        left: Math.floor(clampTo((p.x + p.width / 2) / k, width)),
+        top: Math.floor(clampTo((p.y + p.height / 2) / k, height)),
+      };
+    });
+}
+
+/** What was seen in a square, in [0,1] of the whole picture. */
+const placed = (s: Seen, { left, top, side }: Square, { width, height }: Size): Seen => ({
+  ...s,
+  closer: true,
+  x: (left + s.x * side) / width,
+  y: (top + s.y * side) / height,
+  width: (s.width * side) / width,
+  height: (s.height * side) / height,
+});
 
 /** Side of the picture that faces are looked for in, and the two grids of places that are looked at, two and six for each cell. */
 const faceSide = 256;
@@ -180,6 +324,7 @@ async function facesIn(model: GraphModel, input: Tensor): Promise<Seen[]> {
         kind: 'face',
         what: 'face',
         score,
+        closer: false,
         x: ax + box[0]! / faceSide - width / 2,
         y: ay + box[1]! / faceSide - height / 2,
         width,

@@ -16,7 +16,7 @@ import { explainFailure, inputArgs, quietly } from '../ffmpeg/run.ts';
 import { locateTools } from '../ffmpeg/locate.ts';
 import { countedFilters, type MasterHandling } from '../render/filters.ts';
 import { runWorker } from '../workers/run-worker.ts';
-import { detectorSide, shippedModels } from './detector.ts';
+import { detectorFilters, detectorSize, shippedModels } from './detector.ts';
 import { lookNewsSchema, type LookJob } from './look-job.ts';
 
 interface LookOptions {
@@ -47,6 +47,26 @@ export function detectorFrames(
   return [...new Set([...steady, ...lonely])].sort((a, b) => a - b);
 }
 
+/** Seconds between pictures that are looked at again, closer, where nobody is seen: it takes as long as three others. */
+const closerEvery = 10;
+
+/** Of the frames that the detector is shown, those that it may look at closer: the middle one of each shot, and some in long shots. */
+export function closerFrames(
+  spans: readonly { from: number; to: number }[],
+  detectAt: readonly number[],
+  framesPerSecond: number,
+): number[] {
+  return spans.flatMap(({ from, to }) => {
+    const mine = detectAt.filter((f) => f >= from && f < to);
+    const count = Math.max(1, Math.round((to - from) / framesPerSecond / closerEvery));
+    return [
+      ...new Set(
+        Array.from({ length: count }, (_, i) => mine[Math.floor(((i + 0.5) * mine.length) / count)]),
+      ),
+    ].filter((f) => f !== undefined);
+  });
+}
+
 /**
  * Looks at a film: one decoding, in a worker, shot by shot. See `lookAtShot` for what is found. A detector that cannot
  * be loaded is done without, and that is told.
@@ -70,6 +90,7 @@ export async function lookAtFilm(
       : typeof options.detector === 'string'
         ? options.detector
         : shippedModels();
+  const large = detectorSize(facts.video.displayed);
   const detectAt = detectorFrames(spans, rate, facts.video.frames);
   const every = Math.max(1, Math.round(rate));
   const lonely = detectAt.filter((f) => f % every !== Math.floor(every / 2));
@@ -81,7 +102,7 @@ export async function lookAtFilm(
   const graph =
     models === null
       ? `${countedFilters(master)},${small}[small]`
-      : `${countedFilters(master)},split=2[a][b];[a]${small}[small];[b]select=${chosen},scale=${detectorSide}:${detectorSide}:flags=bilinear,format=rgb24[large]`;
+      : `${countedFilters(master)},split=2[a][b];[a]${small}[small];[b]select=${chosen},${detectorFilters(large)}[large]`;
   const raw = (label: string, to: string) => [
     '-map',
     `[${label}]`,
@@ -99,7 +120,10 @@ export async function lookAtFilm(
     frames: facts.video.frames,
     shots: spans,
     models,
+    large: large.all,
+    picture: large.picture,
     detectAt,
+    closerAt: closerFrames(spans, detectAt, rate),
     decode: [
       ...quietly,
       '-skip_loop_filter',

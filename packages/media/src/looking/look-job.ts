@@ -1,5 +1,5 @@
 import * as z from 'zod';
-import { detectorNoteSchema, shotLookSchema } from '@mivvy/core';
+import { detectorNoteSchema, shotLookSchema, sizeSchema } from '@mivvy/core';
 import { seenSchema } from './detector.ts';
 
 const span = z.object({ from: z.number().int().nonnegative(), to: z.number().int().positive() });
@@ -16,8 +16,13 @@ export const lookJobSchema = z.object({
   shots: z.array(span).min(1),
   /** Folder of the detector's models; null to do without. */
   models: z.string().nullable(),
+  /** Size of the pictures that come down pipe 3, and of what in them has the film's own shape. */
+  large: sizeSchema,
+  picture: sizeSchema,
   /** Frames that come down pipe 3, in order. */
   detectAt: z.array(z.number().int().nonnegative()),
+  /** Those of them that are looked at again, closer, where nobody is seen in them. */
+  closerAt: z.array(z.number().int().nonnegative()),
 });
 export type LookJob = z.infer<typeof lookJobSchema>;
 

@@ -2,7 +2,7 @@ import { parentPort, workerData } from 'node:worker_threads';
 import { lookAtShot, stitchLooks, type LookPicture, type ShotLook, type Sight } from '@mivvy/core';
 import { eachPiece, startChild } from '../workers/child.ts';
 import { startWorker } from '../workers/run-worker.ts';
-import { detectorSide, type Seen } from './detector.ts';
+import type { Seen } from './detector.ts';
 import { detectNewsSchema, lookJobSchema, type LookNews } from './look-job.ts';
 
 // Looks at a film shot by shot: pictures come small from one decoding, the detector sees some of them large.
@@ -81,15 +81,21 @@ const decoder = startChild(job.ffmpeg, job.decode, {
   stdout: 'pipe',
   ...(job.models === null ? {} : { more: 'pipe' as const }),
 });
+const closerAt = new Set(job.closerAt);
 let fed = 0;
 const large = decoder.child.stdio[3] as unknown as AsyncIterable<Buffer> | undefined;
 const feeding = large
-  ? eachPiece(large, detectorSide * detectorSide * 3, async (rgb) => {
+  ? eachPiece(large, job.large.width * job.large.height * 3, async (rgb) => {
       const frame = job.detectAt[fed++]!;
       while (detecting && waiting >= mostWaiting) await woken();
       if (!detecting) return;
       waiting++;
-      detector!.postMessage({ frame, rgb: Uint8Array.from(rgb) });
+      detector!.postMessage({
+        frame,
+        rgb: Uint8Array.from(rgb),
+        size: job.picture,
+        closer: closerAt.has(frame),
+      });
     })
   : Promise.resolve();
 
@@ -104,6 +110,7 @@ async function sightsOf(first: number, count: number): Promise<Sight[]> {
       kind: s.kind,
       what: s.what,
       score: s.score,
+      closer: s.closer,
       box: {
         x: s.x * job.size.width,
         y: s.y * job.size.height,

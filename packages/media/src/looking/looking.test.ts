@@ -142,8 +142,9 @@ describe('looking at a film', () => {
       },
     };
     const blind = { see: async () => [] };
-    expect(await seePicture(failing, 7, new Uint8Array())).toEqual({ kind: 'failed', why: 'out of memory' });
-    expect(await seePicture(blind, 7, new Uint8Array())).toEqual({ kind: 'seen', frame: 7, seen: [] });
+    const picture = { rgb: new Uint8Array(), size: { width: 512, height: 512 }, closer: false };
+    expect(await seePicture(failing, 7, picture)).toEqual({ kind: 'failed', why: 'out of memory' });
+    expect(await seePicture(blind, 7, picture)).toEqual({ kind: 'seen', frame: 7, seen: [] });
   });
 
   test('it can be stopped', async () => {

@@ -1,3 +1,4 @@
+import type { Size } from '@mivvy/core';
 import type { Detector } from './detector.ts';
 import type { DetectNews } from './look-job.ts';
 
@@ -5,10 +6,21 @@ import type { DetectNews } from './look-job.ts';
 export const whyOf = (error: unknown): string =>
   (error instanceof Error ? error.message : String(error)).split('\n')[0]!.slice(0, 200);
 
+/** A picture that the detector is shown, RGB bytes, and whether it may look closer. */
+export interface PictureToSee {
+  rgb: Uint8Array;
+  size: Size;
+  closer: boolean;
+}
+
 /** Asks a detector about one picture. That it failed is not the same as that it saw nothing, and is told. */
-export async function seePicture(detector: Detector, frame: number, rgb: Uint8Array): Promise<DetectNews> {
+export async function seePicture(
+  detector: Detector,
+  frame: number,
+  { rgb, size, closer }: PictureToSee,
+): Promise<DetectNews> {
   try {
-    return { kind: 'seen', frame, seen: await detector.see(rgb) };
+    return { kind: 'seen', frame, seen: await detector.see(rgb, size, closer) };
   } catch (error) {
     return { kind: 'failed', why: whyOf(error) };
   }

@@ -6,8 +6,8 @@ import styles from './keys-sheet.module.css';
 /** The keys of one place that have a line of their own on the sheet. */
 const linesOf = (place: KeyPlace) =>
   Object.keys(keyTable[place]).flatMap((action) => {
-    const { shown, does } = keyAction(`${place}.${action}` as KeyName);
-    return shown ? [{ shown, does }] : [];
+    const { shown, also, does } = keyAction(`${place}.${action}` as KeyName);
+    return shown ? [{ shown: also ? `${shown} or ${also}` : shown, does }] : [];
   });
 
 /** All keys, by where they work. */

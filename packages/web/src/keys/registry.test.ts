@@ -4,10 +4,7 @@ import { keyAction, keyTable, type KeyName, type KeyPlace } from './registry.ts'
 const places = Object.keys(keyTable) as KeyPlace[];
 const namesOf = (place: KeyPlace) =>
   Object.keys(keyTable[place]).map((action) => `${place}.${action}` as KeyName);
-const keysOf = (name: KeyName) =>
-  keyAction(name)
-    .keys.split(',')
-    .map((k) => k.trim());
+const keysOf = (name: KeyName) => [...keyAction(name).keys];
 
 describe('the table of keys', () => {
   test.each(places)('in %s no key does two things', (place) => {

@@ -1,4 +1,5 @@
 import { useHotkeys, type HotkeyCallback } from 'react-hotkeys-hook';
+import { matches } from './match.ts';
 import { keyAction, type KeyName } from './registry.ts';
 
 interface UseKeyOptions {
@@ -18,10 +19,12 @@ export function useKey(
   { enabled = true, whileTyping = false }: UseKeyOptions = {},
 ): void {
   const { keys, instead } = keyAction(name);
-  useHotkeys(keys, callback, {
+  // Every press is heard, and told by the character that it types: the package tells by the place on the keyboard.
+  useHotkeys('*', callback, {
     enabled,
     enableOnFormTags: whileTyping ? true : ['slider'],
+    ignoreModifiers: true,
+    ignoreEventWhen: (event) => !keys.some((key) => matches(event, key)),
     preventDefault: instead ?? false,
-    useKey: false,
   });
 }

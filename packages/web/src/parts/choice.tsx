@@ -1,6 +1,7 @@
 import Menu from '@mui/material/Menu';
 import MenuItem from '@mui/material/MenuItem';
 import { useState, type ReactNode } from 'react';
+import { joined } from './joined.ts';
 
 interface Option<T extends string> {
   value: T;
@@ -35,6 +36,7 @@ export function Choice<T extends string>({
       >
         {shown}
       </button>
+      {joined}
       <Menu
         open={anchor !== null}
         anchorEl={anchor}

@@ -1,6 +1,7 @@
 import Popover from '@mui/material/Popover';
 import TextField from '@mui/material/TextField';
 import { useState, type ReactNode } from 'react';
+import { joined } from './joined.ts';
 
 /** A number inside a sentence that can be changed where it stands. */
 export function EditableNumber({
@@ -40,6 +41,7 @@ export function EditableNumber({
       >
         {shown}
       </button>
+      {joined}
       <Popover
         open={anchor !== null}
         anchorEl={anchor}

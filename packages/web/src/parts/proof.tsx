@@ -38,8 +38,13 @@ export function frameOf(version: Version, master: Master | undefined): Size {
     : placement.frame;
 }
 
-/** A blocked area narrower than this on the screen, pixels, is drawn without its name. */
-const narrowestName = 40;
+/** Room that a letter of a blocked area's name takes at most, and the edges beside it; screen pixels. */
+const letterWidth = 6;
+const nameEdges = 8;
+
+/** A name is shown where its longest word has room: it is never broken inside one. */
+const hasRoom = (name: string, width: number): boolean =>
+  Math.max(...name.split(/\s+/).map((word) => word.length)) * letterWidth + nameEdges <= width;
 
 /** Where the outlet draws over the picture, and the safe margin. `width` is that of the proof, where it is known. */
 export function ProofOverlays({
@@ -61,7 +66,7 @@ export function ProofOverlays({
       {overlays.blocked &&
         placement.blocked?.map((area) => (
           <div key={area.name} className="blocked" style={place(area)} title={area.name}>
-            {area.width * width > narrowestName && area.name}
+            {hasRoom(area.name, area.width * width) && area.name}
           </div>
         ))}
     </>

@@ -1,7 +1,7 @@
 import { useSnackbar } from 'notistack';
 import { useNavigate } from 'react-router';
 import type { ProductionDetail, Version } from '@mivvy/api';
-import { causesOf, oneShot, troubleKind, type Cause, type Trouble } from '@mivvy/core';
+import { causesOf, oneShot, troubleKind, type Cause, type Keep, type Trouble } from '@mivvy/core';
 import { useDesk } from '../play/use-desk.tsx';
 import { usePlanner, type Planner } from './seen.tsx';
 import { useThisProduction } from './this-production.ts';
@@ -13,6 +13,17 @@ export function troubleWord(trouble: Pick<Trouble, 'code' | 'area'>, thing?: str
     return trouble.area ? `${named}behind “${trouble.area}”` : `${named}covered`;
   const { word } = troubleKind(trouble.code);
   return named ? `${named}${word.toLowerCase()}` : word;
+}
+
+/** What a cause is about: a keep by its name, one seen thing by its own, people and faces together. */
+export function causeThing(
+  cause: Pick<Cause, 'keepId' | 'seen'>,
+  keeps: readonly Keep[],
+): string | undefined {
+  const [first] = cause.seen;
+  if (!first) return keeps.find((k) => k.id === cause.keepId)?.name;
+  if (cause.seen.length === 1) return first.name;
+  return first.what === 'face' ? 'faces' : 'people';
 }
 
 /** A trouble with the version that has it. */

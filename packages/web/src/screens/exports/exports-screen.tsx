@@ -174,7 +174,7 @@ export function ExportsScreen() {
   return (
     <div className="exports scroll">
       <header>
-        <h1>{active ? `${active} to make` : 'Nothing in the queue'}</h1>
+        <h2>{active ? `${active} to make` : 'Nothing in the queue'}</h2>
         {exportAll}
       </header>
       <ul>

@@ -1,5 +1,8 @@
 import { frameToTimecode } from '@mivvy/core';
-import { Dropped, KeepRow, moveWord, PathRow, Score, ShotRow, TroubleRow } from '../../parts/score.tsx';
+import { PathRow } from '../../parts/score/path-row.tsx';
+import { Dropped, KeepRow, moveWord, TroubleRow } from '../../parts/score/rows.tsx';
+import { Score } from '../../parts/score/score.tsx';
+import { ShotRow } from '../../parts/score/shot-row.tsx';
 import { Transport } from '../../parts/transport.tsx';
 import { useNextTrouble } from '../../parts/troubles.ts';
 import { useFraming } from './framing-session.tsx';
@@ -44,6 +47,7 @@ export function FramingScore() {
         </>
       )}
       <div className="labels">
+        <span className="ruled">Film</span>
         <span className="shots">Shots</span>
         <span className="way">Window’s way</span>
         <span className="keeps">Keeps</span>

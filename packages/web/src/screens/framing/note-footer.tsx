@@ -7,6 +7,7 @@ import { useKey } from '../../keys/use-key.ts';
 import { TextFileInput } from '../../parts/text-file-input.tsx';
 import { CarryDialog } from './carry-dialog.tsx';
 import { useFraming, useShotEditor } from './framing-session.tsx';
+import { joined } from '../../parts/joined.ts';
 
 /** The framing that was copied last, for as long as the page is open: it can be pasted on any shot of any version. */
 let copied: Clip | null = null;
@@ -43,7 +44,7 @@ export function CarrySentence() {
         <button className="fix" onClick={() => setCarrying(true)}>
           carry it to other versions
         </button>
-        .
+        {joined}.
       </p>
       {carrying && (
         <CarryDialog
@@ -82,7 +83,7 @@ export function PlanSentence() {
       <button className="fix" onClick={() => file.current?.click()}>
         read one
       </button>
-      .
+      {joined}.
       <TextFileInput ref={file} accept=".json" testId="plan-chooser" onText={onText} />
     </p>
   );
@@ -108,7 +109,7 @@ export function GuidesSentence() {
       <a className="fix" href={address('guides.tsv')} download>
         numbers
       </a>
-      .
+      {joined}.
     </p>
   );
 }

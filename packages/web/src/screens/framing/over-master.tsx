@@ -3,6 +3,7 @@ import { keepAt, type Keep, type MasterRect, type Size } from '@mivvy/core';
 import type { Version } from '@mivvy/api';
 import { Choice } from '../../parts/choice.tsx';
 import type { MasterLook } from './use-master-look.ts';
+import { joined } from '../../parts/joined.ts';
 
 /** A version's window over the master. */
 export interface OverWindow {
@@ -179,7 +180,7 @@ export function WindowChoice({
             <button className="fix" onClick={() => onChange(shown.length ? [] : siblings.map((v) => v.id))}>
               {shown.length ? 'none' : 'all'}
             </button>
-            .{' '}
+            {joined}.{' '}
           </>
         )}
         The rest is dimmed{' '}

@@ -7,6 +7,7 @@ import { FollowDialog } from './follow-dialog.tsx';
 import { useFraming } from './framing-session.tsx';
 import { LivelyControl } from './lively-control.tsx';
 import type { Following } from './use-following.ts';
+import { joined } from '../../parts/joined.ts';
 
 const percent = (n: number) => `${Math.floor(n * 100 + 1e-6)} %`;
 
@@ -140,7 +141,7 @@ function ChosenSentences() {
         <button className="fix" onClick={() => setFollowingAll(true)}>
           the whole version, or more
         </button>
-        .
+        {joined}.
       </p>
       {pick && <LivelyControl value={lively} onChange={(value) => run({ lively: value })} />}
       <p>

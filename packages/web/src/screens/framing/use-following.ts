@@ -5,8 +5,7 @@ import {
   followFilm,
   followUnit,
   replaceFramingIn,
-  fps,
-  judgeFollowing,
+  judgeUnit,
   subjectsIn,
   usualLively,
   withPoint,
@@ -59,13 +58,7 @@ export function useFollowing(
   const lively = pick?.lively ?? usualLively;
   const tracks = useMemo(() => (film ? (subjectsIn(film, unit)?.tracks ?? []) : []), [film, unit]);
   const subject = pick?.subject ? tracks.find((t) => t.id === pick.subject!.id) : undefined;
-  const judgement = useMemo(
-    () =>
-      film && subject
-        ? judgeFollowing(framing, unit, subject, film.masterSize, film.rules, fps(film.rate))
-        : null,
-    [film, subject, framing, unit],
-  );
+  const judgement = useMemo(() => (film ? judgeUnit(film, framing, unit) : null), [film, framing, unit]);
 
   const apply = (wish: { subject?: string | null; lively?: number; move?: FollowMove; drawn?: Track }) => {
     if (!film) return void enqueueSnackbar('The film must be looked at first.', { variant: 'warning' });

@@ -21,6 +21,7 @@ import { Choice } from '../../parts/choice.tsx';
 import { EditableNumber } from '../../parts/editable.tsx';
 import { useDesk, usePanelFrame } from '../../play/use-desk.tsx';
 import { useWork } from './shots-panel.tsx';
+import { joined } from '../../parts/joined.ts';
 
 const kinds: readonly { value: KeepKind; name: string }[] = [
   { value: 'face', name: 'a face' },
@@ -90,7 +91,7 @@ function SpanSentence({
       <button className="fix" onClick={() => onChange({ from: 0, to: frames })}>
         the whole film
       </button>
-      .
+      {joined}.
     </p>
   );
 }
@@ -191,7 +192,7 @@ export function KeepsPanel({
         <button className="fix" aria-pressed={drawing} onClick={() => onDraw(!drawing)}>
           {drawing ? 'Drawing: drag on the picture' : 'Draw one on the picture'}
         </button>
-        .
+        {joined}.
       </p>
       <ul className="keeplist">
         {master.keeps.map((k) => (

@@ -18,6 +18,7 @@ import { useSpecBook } from '../../api/queries.ts';
 import { frameOf } from '../../parts/proof.tsx';
 import { useThisProduction } from '../../parts/this-production.ts';
 import { versionName } from '../../parts/versions.ts';
+import { joined } from '../../parts/joined.ts';
 
 /** Windows of some versions at a frame, and what they have in common. */
 export function sharedWindows(
@@ -202,7 +203,7 @@ export function SharedPanel({
         >
           numbers
         </a>
-        .
+        {joined}.
       </p>
       <CarryAll master={master} />
     </div>

@@ -21,6 +21,7 @@ import { Choice } from '../../parts/choice.tsx';
 import { EditableTime } from '../../parts/editable-time.tsx';
 import { useDesk, usePanelFrame } from '../../play/use-desk.tsx';
 import { TextFileInput } from '../../parts/text-file-input.tsx';
+import { joined } from '../../parts/joined.ts';
 
 /** Changes a master's shots and keeps, and says what went wrong. */
 export function useWork(master: Master) {
@@ -136,7 +137,7 @@ export function ShotsPanel({ master }: { master: Master }) {
             <button className="fix tall" disabled={busy} onClick={() => move(shot.from + 1)}>
               a frame later
             </button>
-            .{' '}
+            {joined}.{' '}
           </>
         )}
         <button

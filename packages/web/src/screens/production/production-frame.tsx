@@ -1,8 +1,9 @@
-import { Link, Outlet, useParams } from 'react-router';
+import { Link, Outlet, useLocation, useParams } from 'react-router';
 import { durationLabel } from '@mivvy/core';
 import { useActiveJobs, useProduction } from '../../api/queries.ts';
 import { Failed, Loading } from '../../parts/notices.tsx';
 import { PlacesOnArrival } from '../../parts/places/places-on-arrival.tsx';
+import { ScoreViewProvider } from '../../parts/score/score-view.tsx';
 import { SeenProvider } from '../../parts/seen.tsx';
 import { ProductionContext } from '../../parts/this-production.ts';
 import { TopBar } from '../../parts/top-bar.tsx';
@@ -56,6 +57,8 @@ export function ProductionFrame() {
         ]
       : []),
   ];
+  const { pathname } = useLocation();
+  const here = road.findLast((stop) => (stop.end ? pathname === stop.to : pathname.startsWith(stop.to)));
   return (
     <div className="desk">
       <TopBar
@@ -71,6 +74,11 @@ export function ProductionFrame() {
         running={production && <Running productionId={productionId} />}
       />
       <main>
+        {production && (
+          <h1 className="sr">
+            {here?.name ?? 'Production'}, {production.name}
+          </h1>
+        )}
         {query.isPending ? (
           <Loading what="the production" />
         ) : !production ? (
@@ -79,7 +87,9 @@ export function ProductionFrame() {
           <PlayDeskProvider key={productionId}>
             <ProductionContext value={production}>
               <SeenProvider production={production}>
-                <Outlet />
+                <ScoreViewProvider>
+                  <Outlet />
+                </ScoreViewProvider>
               </SeenProvider>
               <PlacesOnArrival productionId={production.id} />
             </ProductionContext>

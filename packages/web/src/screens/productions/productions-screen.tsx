@@ -147,8 +147,8 @@ export function ProductionsScreen() {
   return (
     <div className="desk" {...getRootProps()}>
       <TopBar />
-      <input {...getInputProps()} data-testid="film-chooser" />
       <main className="scroll">
+        <input {...getInputProps()} data-testid="film-chooser" />
         {query.isPending ? (
           <Loading what="the productions" />
         ) : query.isError ? (

@@ -2,11 +2,18 @@ import Menu from '@mui/material/Menu';
 import MenuItem from '@mui/material/MenuItem';
 import TextField from '@mui/material/TextField';
 import { useState, type FormEvent } from 'react';
-import { countWords, durationLabel, frameToSeconds, frameToTimecode, troubleKind } from '@mivvy/core';
+import { durationLabel, frameToSeconds, frameToTimecode, troubleKind } from '@mivvy/core';
 import type { Master } from '@mivvy/api';
+import { unbroken } from '../../parts/joined.ts';
 import { Stamp } from '../../parts/stamp.tsx';
 import { TroubleThumb } from '../../parts/trouble-thumb.tsx';
-import { troubleWord, useGoToTrouble, type MasterCause } from '../../parts/troubles.ts';
+import {
+  causeThing,
+  troubleWord,
+  useGoToTrouble,
+  type MasterCause,
+  type PlacedTrouble,
+} from '../../parts/troubles.ts';
 import { versionName } from '../../parts/versions.ts';
 import { useRemedies, type Remedies } from './use-remedies.ts';
 
@@ -48,7 +55,7 @@ function MendMenu({
   onAccept: () => void;
   onClose: () => void;
 }) {
-  const all = cause.versions.length;
+  const all = new Set(cause.versions.map((place) => place.version.id)).size;
   const some = (n: number) => (n === all ? (all === 1 ? 'in it' : `in all ${all}`) : `in ${n} of ${all}`);
   const act = (run: () => void) => () => {
     onClose();
@@ -66,7 +73,11 @@ function MendMenu({
         </MenuItem>
       )}
       {keep && <MenuItem onClick={act(keep)}>Make it a keep: it must be seen</MenuItem>}
-      {setAside && <MenuItem onClick={act(setAside)}>It does not matter, in any version</MenuItem>}
+      {setAside && (
+        <MenuItem onClick={act(setAside)}>
+          {cause.seen.length === 1 ? 'It does' : 'They do'} not matter, in any version
+        </MenuItem>
+      )}
       <MenuItem onClick={act(onAccept)}>Accept {some(all)}, with a reason …</MenuItem>
     </Menu>
   );
@@ -89,10 +100,17 @@ export function CauseRow({
   const [accepting, setAccepting] = useState(false);
   const [first] = cause.versions;
   const { rate } = master.facts!.video;
-  const thing = master.keeps.find((k) => k.id === cause.keepId)?.name ?? cause.seen?.name;
+  const thing = causeThing(cause, master.keeps);
   const sameArea = new Set(cause.places.map((p) => p.trouble.area)).size === 1;
   const word = troubleWord({ code: cause.code, ...(sameArea ? { area: first!.trouble.area } : {}) }, thing);
   const longest = Math.max(...cause.places.map(({ trouble: t }) => t.span.to - t.span.from));
+  // A version is named once, however many people it hides.
+  const [tagged, sentences] = [new Map<string, PlacedTrouble>(), new Map<string, string[]>()];
+  for (const place of cause.versions) {
+    const { id } = place.version;
+    if (!tagged.has(id)) tagged.set(id, place);
+    sentences.set(id, [...(sentences.get(id) ?? []), place.trouble.sentence]);
+  }
   const where =
     cause.shot === null || thing === undefined
       ? first!.trouble.sentence
@@ -105,11 +123,11 @@ export function CauseRow({
           {word[0]!.toUpperCase() + word.slice(1)}
         </Stamp>
         <p className="tags">
-          {cause.versions.map((place) => (
+          {[...tagged.values()].map((place) => (
             <button
               key={place.version.id}
               className="letter"
-              title={`${versionName(place.version)}: ${place.trouble.sentence}`}
+              title={`${versionName(place.version)}: ${sentences.get(place.version.id)!.join(' ')}`}
               aria-label={`Go to it in ${versionName(place.version)}`}
               onClick={() => go(place)}
             >
@@ -119,11 +137,11 @@ export function CauseRow({
         </p>
         <p className="quiet">
           {named && `${master.name}. `}
-          {where}
+          {unbroken(where)}
         </p>
         <p className="acts">
           <button className="fix tall" onClick={() => go(first!)}>
-            {cause.versions.length === 1 ? 'Look at it' : 'Go through them'}
+            {tagged.size === 1 ? 'Look at it' : 'Go through them'}
           </button>
           {troubleKind(cause.code).mendedIn === 'framing' && (
             <button
@@ -153,7 +171,6 @@ export function CauseRow({
           onClose={() => setMenu(null)}
         />
       )}
-      <span className="sr">{countWords(cause.versions.length, 'version')}</span>
     </li>
   );
 }

@@ -45,12 +45,15 @@ export function Cell({
 }) {
   const name = versionName(version);
   const looks = planned?.troubles.filter((t) => t.severity === 'look').length ?? 0;
-  const words = [
-    planned && framedWords(version, look, onArrival),
+  const framed = planned && framedWords(version, master, look, onArrival);
+  const length = lengthWords(version, master, planned);
+  // There is room for one of them; all are told where the hand rests.
+  const said = framed ?? length;
+  const all = [
+    framed,
+    length,
     looks > 0 ? countWords(looks, 'thing to look at', 'things to look at') : null,
-    lengthWords(version, master, planned),
   ].filter(Boolean);
-  const said = words.join(' · ');
   return (
     <div className="cellbox" style={{ width: Math.max(size.width, leastWidth) }}>
       {master.facts && (
@@ -82,7 +85,7 @@ export function Cell({
               {name}
             </span>
           </div>
-          <div className="stateline" title={said}>
+          <div className="stateline" title={all.join(', ')}>
             <StandingStamp standing={version.standing} />
             <span className="quiet small clip">{said}</span>
           </div>

@@ -135,7 +135,7 @@ export function NeedsALook({ production }: { production: ProductionDetail }) {
     return found.length ? [{ master, found }] : [];
   });
   const count = causes.length + files.length + unusable.length + (worth.length ? 1 : 0) + offers.length;
-  const named = production.masters.length > 1;
+  const named = new Set(causes.map((c) => c.masterId)).size > 1;
   const row = (cause: (typeof causes)[number]) => {
     const master = masterOf(cause.masterId);
     return master?.facts ? (

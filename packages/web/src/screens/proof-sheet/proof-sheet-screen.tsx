@@ -132,8 +132,6 @@ function LeadLine({
   );
 }
 
-/** Room that is taken beside and over the proofs: the sheet's own edges, and the crop marks of the outermost. */
-const edges = { across: 50, down: 26 };
 /** A line of a master that does not lead. */
 const foldedHeight = 41;
 
@@ -158,9 +156,8 @@ export function ProofSheetScreen() {
   );
   const leading = rows.find((r) => r.master.id === lead?.id);
   const others = rows.filter((r) => r !== leading);
-  const width = room.width - edges.across;
-  const height = room.height - edges.down - others.length * foldedHeight;
-  const proofRoom = useMemo(() => ({ width, height }), [width, height]);
+  const height = room.height - (others.length ? 14 + others.length * foldedHeight : 0);
+  const proofRoom = useMemo(() => ({ width: room.width, height }), [room.width, height]);
   const chosen = production.masters.find((m) => m.id === placesFor);
   const [enlargedId, setEnlargedId] = useState<string | null>(null);
   const [trueSizeId, setTrueSizeId] = useState<string | null>(null);

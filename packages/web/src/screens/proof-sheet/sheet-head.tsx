@@ -2,7 +2,8 @@ import { useMemo } from 'react';
 import { oneShot, rateLabel, shotSpans } from '@mivvy/core';
 import type { Master } from '@mivvy/api';
 import { useKey } from '../../keys/use-key.ts';
-import { Score, ShotRow } from '../../parts/score.tsx';
+import { Score } from '../../parts/score/score.tsx';
+import { ShotRow } from '../../parts/score/shot-row.tsx';
 import { Transport } from '../../parts/transport.tsx';
 import { useDesk, useSpanAtHead } from '../../play/use-desk.tsx';
 

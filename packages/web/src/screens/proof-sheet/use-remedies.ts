@@ -44,7 +44,18 @@ export interface Remedies {
 }
 
 /** Windows can be mended for what has a place in the picture. */
-const isAboutAThing = (cause: MasterCause): boolean => cause.keepId !== undefined || cause.seen !== undefined;
+const isAboutAThing = (cause: MasterCause): boolean => cause.keepId !== undefined || cause.seen.length > 0;
+
+/** The versions of a cause, each with all that it is about there. */
+function versionsOf(cause: MasterCause): { version: Version; troubles: Trouble[] }[] {
+  const found = new Map<string, { version: Version; troubles: Trouble[] }>();
+  for (const { version, trouble } of cause.versions) {
+    const known = found.get(version.id) ?? { version, troubles: [] };
+    known.troubles.push(trouble);
+    found.set(version.id, known);
+  }
+  return [...found.values()];
+}
 
 /** What can be done about a cause; worked out when it is asked for, since each window is tried in many places. */
 export function useRemedies(cause: MasterCause, master: Master): () => Remedies {
@@ -70,9 +81,16 @@ export function useRemedies(cause: MasterCause, master: Master): () => Remedies 
   });
   const mend = (remedy: (version: RemedyVersion, trouble: Trouble) => Framing | null): Mended[] =>
     isAboutAThing(cause)
-      ? cause.versions.flatMap(({ version, trouble }) => {
-          const framing = remedy(remedyVersion(version), trouble);
-          return framing ? [{ versionId: version.id, revision: version.revision, framing }] : [];
+      ? versionsOf(cause).flatMap(({ version, troubles }) => {
+          const start = remedyVersion(version);
+          // One after the other: each remedy keeps what the one before it has cleared.
+          const end = troubles.reduce((now, trouble) => {
+            const framing = remedy(now, trouble);
+            return framing ? { ...now, framing } : now;
+          }, start);
+          return end === start
+            ? []
+            : [{ versionId: version.id, revision: version.revision, framing: end.framing }];
         })
       : [];
   const takeBack = (ids: string[]) =>
@@ -88,8 +106,8 @@ export function useRemedies(cause: MasterCause, master: Master): () => Remedies 
       'Take back',
     );
   return () => {
-    const { seen: thing } = cause;
-    const offer: Keep | undefined = thing && seen?.offers.find((o) => o.id === thing.id);
+    const ids = cause.seen.map((thing) => thing.id);
+    const offer: Keep | undefined = seen?.offers.find((o) => ids.includes(o.id));
     const change = (next: { keeps?: Keep[]; unimportant?: string[] }) =>
       work.mutate({ kind: 'work', revision: master.revision, ...next }, told);
     return {
@@ -117,7 +135,7 @@ export function useRemedies(cause: MasterCause, master: Master): () => Remedies 
           },
           told,
         ),
-      setAside: thing ? () => change({ unimportant: [...master.unimportant, thing.id] }) : null,
+      setAside: ids.length ? () => change({ unimportant: [...master.unimportant, ...ids] }) : null,
       keep: offer ? () => change({ keeps: [...master.keeps, asKeep(offer)] }) : null,
     };
   };

@@ -110,8 +110,8 @@ export function SpecBookScreen() {
   return (
     <div className="desk" {...getRootProps()}>
       <TopBar where={<b>Spec book</b>} />
-      <input {...getInputProps()} data-testid="spec-chooser" />
       <main>
+        <input {...getInputProps()} data-testid="spec-chooser" />
         {query.isPending ? (
           <Loading what="the spec book" />
         ) : query.isError ? (

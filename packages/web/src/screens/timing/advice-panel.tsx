@@ -20,6 +20,7 @@ import { Choice } from '../../parts/choice.tsx';
 import { EditableNumber } from '../../parts/editable.tsx';
 import { versionName } from '../../parts/versions.ts';
 import type { TimedVersion } from './place-times.tsx';
+import { joined } from '../../parts/joined.ts';
 
 /** What is spared whatever it would save. */
 export interface Spared {
@@ -175,7 +176,7 @@ export function AdvicePanel({
             >
               {spared.endCard ? 'the last shot' : 'no end card'}
             </button>
-            .
+            {joined}.
           </p>
           {advice.length === 0 && (
             <p className="quiet">

@@ -17,6 +17,7 @@ import { Choice } from '../../parts/choice.tsx';
 import { EditableNumber } from '../../parts/editable.tsx';
 import { versionName } from '../../parts/versions.ts';
 import { TextFileInput } from '../../parts/text-file-input.tsx';
+import { joined } from '../../parts/joined.ts';
 
 /** A typed pace is kept to this many parts of one. */
 const paceParts = 10_000;
@@ -44,7 +45,7 @@ export function CutSentences({
           <button className="fix" onClick={() => setNaming(work.name)}>
             {work.name}
           </button>
-          .
+          {joined}.
         </p>
       ) : (
         <form
@@ -142,7 +143,7 @@ export function EditLists({
   const version = versions.find((v) => v.id === chosen) ?? versions[0];
   return (
     <>
-      <h3>Edit lists</h3>
+      <h2 className="part">Edit lists</h2>
       {version && (
         <p>
           As{' '}
@@ -165,14 +166,14 @@ export function EditLists({
           <a className="fix" href={`/api/versions/${version.id}/cut-list/cut.otio`} download>
             OpenTimelineIO
           </a>
-          .
+          {joined}.
         </p>
       )}
       <p>
         <button className="fix" disabled={read.isPending} onClick={() => file.current?.click()}>
           Make a cut from an edit list
         </button>
-        .
+        {joined}.
         <TextFileInput
           ref={file}
           accept=".edl,.otio,.txt,.json"
@@ -245,7 +246,7 @@ export function RemoveCut({
       <button className="fix" onClick={() => setAsked(false)}>
         keep it
       </button>
-      .
+      {joined}.
     </p>
   );
 }

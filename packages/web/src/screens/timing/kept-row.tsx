@@ -1,7 +1,8 @@
 import { useDrag } from '@use-gesture/react';
 import { memo, useMemo, type PointerEvent, type RefObject } from 'react';
-import type { FrameSpan } from '@mivvy/core';
+import { curveBetween, levelsOfDetail, type FrameSpan } from '@mivvy/core';
 import type { FilmActivity } from '@mivvy/api';
+import { at, inView, useScoreScale } from '../../parts/score/score-view.tsx';
 
 /** An edge of a kept span, by its place in the order. */
 export interface Edge {
@@ -14,7 +15,6 @@ export interface Marks {
   out: number | null;
 }
 
-const at = (frame: number, frames: number) => `${(frame / Math.max(1, frames)) * 100}%`;
 const span = (s: FrameSpan, frames: number) => ({
   left: at(s.from, frames),
   width: at(s.to - s.from, frames),
@@ -38,12 +38,14 @@ function Handle({
   onTake: (edge: Edge) => void;
   onTrim: (edge: Edge, frame: number) => void;
 }) {
+  const { snap } = useScoreScale();
   const bind = useDrag(
-    ({ xy: [x], first }) => {
+    ({ xy: [x], first, altKey }) => {
       const area = box.current?.getBoundingClientRect();
       if (!area) return;
       if (first) onTake(edge);
-      onTrim(edge, Math.round(((x - area.left) / area.width) * frames));
+      // It is drawn to what is near; with alt it lets go of that.
+      onTrim(edge, snap(Math.round(((x - area.left) / area.width) * frames), altKey));
     },
     { pointer: { keys: false }, filterTaps: true },
   );
@@ -85,9 +87,14 @@ export const KeptRow = memo(function KeptRow({
   onTake: ((edge: Edge) => void) | null;
   onTrim: (edge: Edge, frame: number) => void;
 }) {
+  const scale = useScoreScale();
+  const shown = kept
+    .map((s, i) => ({ s, i }))
+    // A handle that is in hand stays, wherever it is dragged.
+    .filter(({ s, i }) => edge?.index === i || inView(scale, s.from, s.to));
   return (
     <div className="keptrow" ref={box} data-testid="kept-row">
-      {kept.map((s, i) => (
+      {shown.map(({ s, i }) => (
         <div
           key={`${s.from}`}
           className={`keptspan${chosen === i ? ' chosen' : ''}`}
@@ -105,8 +112,8 @@ export const KeptRow = memo(function KeptRow({
         <b className="mark-out" style={{ left: at(marks.out + 1, frames) }} aria-hidden />
       )}
       {onTake &&
-        kept.length <= 200 &&
-        kept.flatMap((s, i) =>
+        shown.length <= 200 &&
+        shown.flatMap(({ s, i }) =>
           (['from', 'to'] as const).map((side) => (
             <Handle
               key={`${i} ${side}`}
@@ -124,12 +131,12 @@ export const KeptRow = memo(function KeptRow({
   );
 });
 
-/** How many points the loudness is drawn with. */
+/** How many points the loudness is drawn with, over what is in view. */
 const levelPoints = 700;
 /** Quieter than this is drawn as nothing, dB below full scale. */
 const floorDb = -60;
 
-/** Loudness along the film, with where somebody speaks and where nothing is heard. */
+/** Loudness along the film, with where somebody speaks and where nothing is heard; drawn where it is in view. */
 export const LevelRow = memo(function LevelRow({
   along,
   frames,
@@ -137,34 +144,39 @@ export const LevelRow = memo(function LevelRow({
   along: FilmActivity | undefined;
   frames: number;
 }) {
+  const scale = useScoreScale();
+  const { view } = scale;
+  const levels = along?.levels;
+  const detail = useMemo(() => (levels?.length ? levelsOfDetail(levels) : null), [levels]);
   const path = useMemo(() => {
-    const levels = along?.levels;
-    if (!levels?.length) return null;
-    const count = Math.min(levelPoints, levels.length);
-    const points = Array.from({ length: count }, (_, k) => {
-      const part = levels.slice(
-        Math.floor((k * levels.length) / count),
-        Math.max(Math.floor((k * levels.length) / count) + 1, Math.floor(((k + 1) * levels.length) / count)),
-      );
-      const loud = Math.max(floorDb, ...part);
-      return `${((k / (count - 1 || 1)) * 1000).toFixed(1)},${(30 - (30 * (loud - floorDb)) / -floorDb).toFixed(1)}`;
+    if (!detail) return null;
+    const points = curveBetween(detail, view.from, view.to, levelPoints).map(({ at: frame, value }) => {
+      const x = ((frame - view.from) / (view.to - view.from)) * 1000;
+      const loud = Math.max(floorDb, value);
+      return { x: x.toFixed(1), y: (30 - (30 * (loud - floorDb)) / -floorDb).toFixed(1) };
     });
-    return `M0,30L${points.join('L')}L1000,30Z`;
-  }, [along]);
+    const [first, last] = [points[0], points.at(-1)];
+    if (!first || !last) return null;
+    return `M${first.x},30L${points.map((p) => `${p.x},${p.y}`).join('L')}L${last.x},30Z`;
+  }, [detail, view]);
+  const marks = (spans: readonly FrameSpan[] | undefined, kind: 'speech' | 'silence', title: string) =>
+    spans
+      ?.filter((s) => inView(scale, s.from, s.to))
+      .map((s) => <u key={s.from} className={kind} style={span(s, frames)} title={title} />);
   return (
     <div className="levelrow" aria-hidden>
-      {along && !along.levels && <span className="quiet">This film has no sound.</span>}
+      {along && !levels && <span className="quiet">This film has no sound.</span>}
       {path && (
-        <svg viewBox="0 0 1000 30" preserveAspectRatio="none">
+        <svg
+          viewBox="0 0 1000 30"
+          preserveAspectRatio="none"
+          style={{ left: at(view.from, frames), width: at(view.to - view.from, frames) }}
+        >
           <path d={path} />
         </svg>
       )}
-      {along?.speech.map((s) => (
-        <u key={s.from} className="speech" style={span(s, frames)} title="Speech" />
-      ))}
-      {along?.silences.map((s) => (
-        <u key={s.from} className="silence" style={span(s, frames)} title="Silence" />
-      ))}
+      {marks(along?.speech, 'speech', 'Speech')}
+      {marks(along?.silences, 'silence', 'Silence')}
     </div>
   );
 });

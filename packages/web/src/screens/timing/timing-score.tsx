@@ -1,7 +1,9 @@
-import { useRef } from 'react';
+import { useMemo, useRef } from 'react';
 import { frameToTimecode, keepsAny } from '@mivvy/core';
 import { EditableTime } from '../../parts/editable-time.tsx';
-import { Score, ShotRow, TroubleRow } from '../../parts/score.tsx';
+import { TroubleRow } from '../../parts/score/rows.tsx';
+import { Score } from '../../parts/score/score.tsx';
+import { ShotRow } from '../../parts/score/shot-row.tsx';
 import { Transport } from '../../parts/transport.tsx';
 import { usePanelFrame } from '../../play/use-desk.tsx';
 import { KeptRow, LevelRow } from './kept-row.tsx';
@@ -77,6 +79,7 @@ function EdgeWords() {
 export function TimingScore() {
   const { master, work, change, frames, rate, shots, shot, chosenSpan, shown, actions, advice } = useTiming();
   const keptBox = useRef<HTMLDivElement>(null);
+  const edges = useMemo(() => work.kept.flatMap((s) => [s.from, s.to]), [work.kept]);
   return (
     <div className="score">
       <div className="transportline">
@@ -90,12 +93,13 @@ export function TimingScore() {
         </span>
       </div>
       <div className="labels">
+        <span className="ruled">Film</span>
         <span className="shots">Shots</span>
         <span className="kept">Kept</span>
         <span className="sound">Sound</span>
         <span className="troubles">Troubles</span>
       </div>
-      <Score master={master} {...(actions.edge ? { onArrow: actions.nudge } : {})}>
+      <Score master={master} edges={edges} {...(actions.edge ? { onArrow: actions.nudge } : {})}>
         <ShotRow master={master} shots={shots} chosen={shot} />
         <KeptRow
           kept={work.kept}

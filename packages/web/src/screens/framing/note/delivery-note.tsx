@@ -16,6 +16,7 @@ import { MoveSentence } from './move-sentence.tsx';
 import { RemoveVersion } from './remove-version.tsx';
 import { TroubleNote } from './trouble-note.tsx';
 import { WindowSentence } from './window-sentence.tsx';
+import { joined } from '../../../parts/joined.ts';
 
 /** The versions of the master by their letters. */
 function Siblings() {
@@ -108,7 +109,7 @@ function SharingSentence() {
         <button className="fix" onClick={() => edit((now) => now.sharedOut())}>
           Use it for all {all.length} shots of camera {unit.setup}
         </button>
-        .
+        {joined}.
       </p>
     );
   const sharing = units.filter((u) =>
@@ -120,7 +121,7 @@ function SharingSentence() {
       <button className="fix" onClick={() => edit((now) => now.alone())}>
         Frame this one alone
       </button>
-      .
+      {joined}.
     </p>
   );
 }

@@ -3,6 +3,7 @@ import { withoutKey, type Move, type MoveOf } from '@mivvy/core';
 import { Choice } from '../../../parts/choice.tsx';
 import { EditableNumber } from '../../../parts/editable.tsx';
 import { useFraming, useShotEditor } from '../framing-session.tsx';
+import { joined } from '../../../parts/joined.ts';
 
 /** A place in the shot at the head, to go to; `offset` frames into it. */
 function GoTo({ offset, label, children }: { offset: number; label: string; children: ReactNode }) {
@@ -69,7 +70,7 @@ function GlideSentence({ move }: { move: MoveOf<'glide'> }) {
       <button className="fix" onClick={() => set({ ...move, a: move.b, b: move.a })}>
         Turn it round
       </button>
-      .
+      {joined}.
     </p>
   );
 }

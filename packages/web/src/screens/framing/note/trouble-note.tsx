@@ -16,6 +16,7 @@ import {
 import { problemOf } from '../../../api/client.ts';
 import { useAccept, useMasterWork } from '../../../api/changes.ts';
 import { useSeen } from '../../../parts/seen.tsx';
+import { unbroken } from '../../../parts/joined.ts';
 import { useThisProduction } from '../../../parts/this-production.ts';
 import type { Planned } from '../../../parts/versions.ts';
 import { useFraming } from '../framing-session.tsx';
@@ -62,8 +63,8 @@ export function TroubleNote({ trouble, planned }: { trouble: Trouble; planned: P
     : [];
   return (
     <div className={`warn ${trouble.severity === 'fault' ? 'fault' : ''}`} style={{ marginBottom: 10 }}>
-      {trouble.sentence.replace(/\.$/, '')}
-      {trouble.keepId && ` for ${seconds}`}.{' '}
+      {unbroken(trouble.sentence.replace(/\.$/, ''))}
+      {trouble.keepId && ` for ${unbroken(seconds)}`}.{' '}
       {mend ? (
         <>
           Moving the window <b>{listWords(ways)}</b> clears it.{' '}
