@@ -175,7 +175,7 @@ test('six shots for three places: keeps, troubles, a shared camera, a glide, a s
     await page.keyboard.press('n');
     if (
       await page
-        .getByText('No troubles left', { exact: false })
+        .getByText('No troubles are left', { exact: false })
         .isVisible({ timeout: 800 })
         .catch(() => false)
     )
@@ -183,7 +183,7 @@ test('six shots for three places: keeps, troubles, a shared camera, a glide, a s
     await note.getByRole('button', { name: 'Move it' }).first().click({ timeout: 10_000 });
     await expect(page.getByText('Saved.')).toBeVisible();
   }
-  await expect(page.getByText('No troubles left', { exact: false })).toBeVisible();
+  await expect(page.getByText('No troubles are left', { exact: false })).toBeVisible();
 
   // Exported, each file shows in every shot what its proof shows.
   await page.getByRole('link', { name: 'Exports' }).click();

@@ -67,10 +67,10 @@ export async function lookView(
     case 'running':
       return view('looking', look);
     case 'failed':
-    case 'cancelled':
       return view('failed', look);
+    case 'cancelled':
     case 'done':
-      // Its file has gone since.
+      // Somebody stopped it, or its file has gone since.
       return view('not-looked', look);
   }
 }
