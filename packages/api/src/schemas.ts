@@ -83,7 +83,11 @@ export type ProductionCard = z.infer<typeof productionCardSchema>;
 
 /** How a master is shown in the browser. */
 export const proofSourceSchema = z.discriminatedUnion('kind', [
-  z.object({ kind: z.literal('original') }),
+  z.object({
+    kind: z.literal('original'),
+    /** A proof copy is being made, since proofs of the original are slow on this machine. */
+    copyComing: z.boolean(),
+  }),
   z.object({ kind: z.literal('proxy') }),
   z.object({ kind: z.literal('making-proxy') }),
   z.object({ kind: z.literal('none') }),

@@ -49,6 +49,7 @@ export {
   masterSummary,
   masterNotes,
   scrubsSlowly,
+  playsSlowly,
   browserPlays,
   type Loudness,
   type MasterFacts,

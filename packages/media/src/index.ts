@@ -4,6 +4,7 @@ export { probeMaster, countFrames } from './ingest/probe.ts';
 export { measureLoudness } from './ingest/loudness.ts';
 export { listenAlong, type Heard } from './ingest/listen.ts';
 export { sha256File } from './ingest/hash.ts';
+export { decodingCost } from './ingest/decoding-cost.ts';
 export { makeProxy } from './ingest/proxy.ts';
 export { makePoster, makeStill, stillHeight } from './ingest/still.ts';
 export { findShots, type FoundShots } from './shots/find-shots.ts';

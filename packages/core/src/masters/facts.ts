@@ -264,6 +264,16 @@ export function scrubsSlowly(facts: MasterFacts): boolean {
   return masterSeconds(facts) > shortFilmSeconds && gap > 0.6 * fps(facts.video.rate);
 }
 
+/** Above this many processor seconds for a second of film, proofs of it stutter: there are several, and they are drawn as well. */
+const playsUpTo = 0.5;
+
+/**
+ * Whether proofs of a film would stutter on this machine: then a proof copy takes the original's place in them.
+ *
+ * @param cost of decoding it, processor seconds for a second of film, as measured
+ */
+export const playsSlowly = (cost: number): boolean => cost > playsUpTo;
+
 const playableAudio = new Set(['aac', 'mp3', 'opus', 'vorbis', 'flac']);
 
 /**

@@ -2,11 +2,12 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { execa } from 'execa';
 import { readFile, stat, truncate, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
-import { planMaster, rate, type MasterFacts } from '@mivvy/core';
+import { planMaster, playsSlowly, rate, type MasterFacts } from '@mivvy/core';
 import { forgetTools, locateTools } from '../ffmpeg/locate.ts';
 import { moovComesFirst, topLevelBoxes } from '../measure/boxes.ts';
 import { ffmpeg, testFolder } from '../testing/helpers.ts';
 import { makeRuler, readRuler, readRulerPicture } from '../testing/ruler.ts';
+import { decodingCost } from './decoding-cost.ts';
 import { sha256File } from './hash.ts';
 import { measureLoudness } from './loudness.ts';
 import { countFrames, probeMaster } from './probe.ts';
@@ -299,6 +300,24 @@ describe('proxies and stills', () => {
     expect((await readFile(at('poster.jpg'))).subarray(0, 2).toString('hex')).toBe('ffd8');
   });
 });
+
+test('what decoding costs is measured: a large film of many bits plays slowly, a small one does not', async () => {
+  await ffmpeg(...bars('320x180', 3), ...x264, at('light.mp4'));
+  const noisy = ['-vf', 'noise=alls=40:allf=t', '-b:v', '200M', '-minrate', '200M', '-bufsize', '50M'];
+  await ffmpeg(...bars('3840x2160', 1, 50), ...noisy, ...x264, at('heavy.mp4'));
+  const costOf = async (name: string) => {
+    const facts = await read(at(name));
+    const cost = await decodingCost(at(name), facts);
+    if (!cost.ok) throw new Error(cost.problem.sentence);
+    return cost.value;
+  };
+  const [light, heavy] = [await costOf('light.mp4'), await costOf('heavy.mp4')];
+  expect(playsSlowly(light)).toBe(false);
+  expect(playsSlowly(heavy)).toBe(true);
+  expect(heavy).toBeGreaterThan(20 * light);
+  const gone = await decodingCost(at('nowhere.mp4'), await read(at('light.mp4')));
+  expect(gone).toMatchObject({ ok: false });
+}, 60_000);
 
 test('the boxes of an ISO file are read in order (ISO/IEC 14496-12)', async () => {
   await ffmpeg(...bars('320x180', 0.4), ...x264, at('late.mp4'));

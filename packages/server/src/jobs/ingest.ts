@@ -8,6 +8,7 @@ import {
   ok,
   oneShot,
   planMaster,
+  playsSlowly,
   scrubsSlowly,
   shotSpans,
   type MasterFacts,
@@ -24,6 +25,7 @@ import {
   probeMaster,
   sha256File,
   stillHeight,
+  decodingCost,
 } from '@mivvy/media';
 import { readAnalysis, writeAnalysis } from '../analysis.ts';
 import { carryOver } from '../carry.ts';
@@ -107,7 +109,9 @@ async function readThrough(
   let { facts } = summed.value;
   const { sha256, mark } = summed.value;
   const proxyWanted = !browserPlays(facts);
-  const proxyHelps = !proxyWanted && scrubsSlowly(facts);
+  // Measured, not guessed from its size: what cannot be measured is played as it is.
+  const cost = proxyWanted ? undefined : await decodingCost(path, facts, { signal, logFile, nice: true });
+  const proxyHelps = !proxyWanted && (scrubsSlowly(facts) || (cost?.ok === true && playsSlowly(cost.value)));
   const proxy =
     row.proxy === 'made' && row.sha256 === sha256
       ? 'made'

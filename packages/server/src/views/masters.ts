@@ -22,8 +22,9 @@ function proofOf(row: MasterRow): Master['proof'] {
   if (row.state === 'failed' || !row.facts) return { kind: 'none' };
   switch (row.proxy) {
     case 'not-needed':
+      return { kind: 'original', copyComing: false };
     case 'helpful':
-      return { kind: 'original' };
+      return { kind: 'original', copyComing: true };
     case 'made':
       return { kind: 'proxy' };
     case 'wanted':

@@ -12,6 +12,7 @@ import type { Cut, Master, Version } from '@mivvy/api';
 import { useJobAbout } from '../api/queries.ts';
 import { useDesk, useFilm, useHeadPart } from '../play/use-desk.tsx';
 import { ProofCanvas } from '../play/proof-canvas.tsx';
+import { useWidth } from './use-width.ts';
 import { useThisProduction } from './this-production.ts';
 import { cutOf, versionName, type Planned } from './versions.ts';
 
@@ -50,7 +51,7 @@ const hasRoom = (name: string, width: number): boolean =>
 export function ProofOverlays({
   version,
   overlays,
-  width = Infinity,
+  width,
 }: {
   version: Version;
   overlays: Overlays;
@@ -58,15 +59,17 @@ export function ProofOverlays({
 }) {
   const { placement } = version;
   const { margin } = useThisProduction();
+  const [measure, , measured] = useWidth();
   const margins = placement && marginsFor(margin, placement);
   if (!placement) return null;
   return (
     <>
+      {width === undefined && <div ref={measure} className="measure" />}
       {overlays.margin && margins && <div className="margin" style={place(insideMargins(margins))} />}
       {overlays.blocked &&
         placement.blocked?.map((area) => (
           <div key={area.name} className="blocked" style={place(area)} title={area.name}>
-            {hasRoom(area.name, area.width * width) && area.name}
+            {hasRoom(area.name, area.width * (width ?? measured)) && area.name}
           </div>
         ))}
     </>

@@ -1,5 +1,5 @@
 import { useDrag } from '@use-gesture/react';
-import { useCallback, useEffect, useMemo, useRef, useState, type KeyboardEvent, type ReactNode } from 'react';
+import { useCallback, useEffect, useMemo, type KeyboardEvent, type ReactNode } from 'react';
 import {
   frameToTimecode,
   oneShot,
@@ -14,6 +14,7 @@ import {
 import type { Master } from '@mivvy/api';
 import { useKey } from '../../keys/use-key.ts';
 import { useDesk, useHeadPart } from '../../play/use-desk.tsx';
+import { useWidth } from '../use-width.ts';
 import { Overview } from './overview.tsx';
 import { Ruler } from './ruler.tsx';
 import { at, ScaleContext, snapping, useScoreView, type ScoreScale } from './score-view.tsx';
@@ -22,20 +23,6 @@ import './score.css';
 /** One turn of the wheel zooms by so much, and one press of a key. */
 const wheelZoom = 0.0022;
 const keyZoom = 1.6;
-
-/** The width of an element, as it changes. */
-function useWidth() {
-  const [width, setWidth] = useState(900);
-  const element = useRef<HTMLDivElement>(null);
-  const measure = useCallback((found: HTMLDivElement | null) => {
-    element.current = found;
-    if (!found) return;
-    const observer = new ResizeObserver(([entry]) => entry && setWidth(Math.max(1, entry.contentRect.width)));
-    observer.observe(found);
-    return () => observer.disconnect();
-  }, []);
-  return [measure, element, width] as const;
-}
 
 /** The play head's line through all rows. */
 function HeadLine({ frames }: { frames: number }) {

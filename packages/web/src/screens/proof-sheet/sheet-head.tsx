@@ -1,11 +1,24 @@
 import { useMemo } from 'react';
-import { oneShot, rateLabel, shotSpans } from '@mivvy/core';
+import { durationLabel, oneShot, rateLabel, shotSpans } from '@mivvy/core';
 import type { Master } from '@mivvy/api';
+import { useJobAbout } from '../../api/queries.ts';
 import { useKey } from '../../keys/use-key.ts';
 import { Score } from '../../parts/score/score.tsx';
 import { ShotRow } from '../../parts/score/shot-row.tsx';
 import { Transport } from '../../parts/transport.tsx';
 import { useDesk, useSpanAtHead } from '../../play/use-desk.tsx';
+
+/** How far the proof copy of a film has come that plays slowly; the original serves until then. */
+function CopyComing({ lead }: { lead: Master }) {
+  const job = useJobAbout(lead.productionId, lead.id);
+  if (!job) return null;
+  const left = job.etaSeconds === null ? '' : `, ${durationLabel(job.etaSeconds)} left`;
+  return (
+    <p className="quiet small">
+      Proofs are slow until their copy is ready: {Math.round(job.fraction * 100)}&nbsp;%{left}
+    </p>
+  );
+}
 
 /** The play head over the leading film's shots. */
 export function SheetHead({ lead }: { lead: Master }) {
@@ -26,6 +39,7 @@ export function SheetHead({ lead }: { lead: Master }) {
         <p className="quiet clip small">
           {lead.name} · {rateLabel(rate)} fps · shot {index + 1} of {shots.length}
         </p>
+        {lead.proof.kind === 'original' && lead.proof.copyComing && <CopyComing lead={lead} />}
       </div>
       <Score master={lead}>
         <ShotRow master={lead} shots={shots} />
