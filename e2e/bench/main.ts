@@ -22,6 +22,8 @@ import { countFrames, deliver, findShots, probeMaster } from '../../packages/med
 import { containerArgs, pictureArgs } from '../../packages/media/src/render/encoders.ts';
 import { stillFilters } from '../../packages/media/src/render/filters.ts';
 import { cutsSpeed } from './cuts.ts';
+import { calibration } from './calibration.ts';
+import { firstSight } from './first-sight.ts';
 import { dataFlow } from './data-flow.ts';
 import { followingTable, lookingSpeed, solvingSpeed } from './following.ts';
 
@@ -359,6 +361,9 @@ async function interfaceTimes(long: string): Promise<void> {
     await page.goto(base);
     // Chosen before the film arrives, so that its proofs stand on the sheet as soon as they can.
     await page.getByTestId('film-chooser').first().setInputFiles(long);
+    // Where it goes is asked at once; here that is left for later.
+    await page.getByRole('heading', { name: /^Where does/ }).waitFor();
+    await page.keyboard.press('Escape');
     await page.getByRole('link', { name: 'Masters', exact: true }).click();
     await page.waitForFunction(
       () => [...document.querySelectorAll('canvas')].some((c) => Number(c.dataset.frame ?? -1) >= 0),
@@ -401,8 +406,9 @@ async function interfaceTimes(long: string): Promise<void> {
       body: JSON.stringify({ masterId: detail.masters[0]!.id, placementIds: [...places, 'bench-tall'] }),
     });
     const idle = async () =>
-      ((await (await fetch(`${base}/api/productions/${production.id}`)).json()) as { jobs: unknown[] }).jobs
-        .length === 0;
+      (
+        (await (await fetch(`${base}/api/productions/${production.id}/jobs`)).json()) as { state: string }[]
+      ).every((job) => job.state !== 'queued' && job.state !== 'running');
     let highest = 0;
     while (!(await idle())) {
       highest = Math.max(highest, await peakMemory(child.pid!));
@@ -543,13 +549,15 @@ try {
     solvingSpeed(say);
     await lookingSpeed(dir, say, timed);
   }
-  if (values.only !== 'following') await others();
+  if (!values.only || values.only === 'calibration') await calibration(dir, say);
+  if (values.only !== 'following' && values.only !== 'calibration') await others();
 } finally {
   await rm(dir, { recursive: true, force: true });
 }
 
 async function others(): Promise<void> {
   if (values.only === 'data') return dataFlow(root, dir, say);
+  if (values.only === 'first-sight') return firstSight(dir, say);
   const source = await film(3);
   if (!values.only || values.only === 'export') await exportRatio(source);
   if (!values.only || values.only === 'moving') await movingRatio(source);
@@ -559,6 +567,7 @@ async function others(): Promise<void> {
     await cutsSpeed(dir, await longFilm(await film(3, '-g', '50')), tall, say);
   if (!values.only || values.only === 'interface') await interfaceTimes(await longFilm(source));
   if (!values.only || values.only === 'data') await dataFlow(root, dir, say);
+  if (!values.only) await firstSight(dir, say);
   if (!values.only || values.only === 'memory') {
     const easy = await film(0);
     await exportMemory(easy, await longFilm(easy));

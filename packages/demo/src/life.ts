@@ -87,16 +87,24 @@ async function stopLooking(demo: Demo): Promise<void> {
   }
 }
 
+/** Where one of the demo's own films lies, in the inbox folders that the launcher names. */
+async function demoFilm(begins: string): Promise<string | undefined> {
+  for (const folder of (process.env.MIVVY_INBOX ?? '').split(':').filter(Boolean)) {
+    const found = (await readdir(folder).catch((): string[] => [])).find((name) => name.startsWith(begins));
+    if (found) return join(folder, found);
+  }
+  return undefined;
+}
+
 /** A film that is taken away after it was brought in: its export fails for a true reason. */
 async function withdrawn(demo: Demo): Promise<void> {
   const inbox = join(demo.dataDir, 'inbox');
-  const films = await demo.ask(z.array(inboxFileSchema), '/inbox');
-  const source = films.find((f) => f.name.startsWith(phone));
+  const source = await demoFilm(phone);
   if (!source) return;
   const name = 'Ferry clip, withdrawn.mov';
   const file = join(inbox, name);
   await mkdir(inbox, { recursive: true });
-  if (!(await readdir(inbox)).includes(name)) await copyFile(source.path, file);
+  if (!(await readdir(inbox)).includes(name)) await copyFile(source, file);
   const lying = (await demo.ask(z.array(inboxFileSchema), '/inbox')).find((f) => f.name === name);
   if (!lying || masterOf(await demo.detail(), name)) return;
   await demo.ask(masterSchema, `/productions/${demo.productionId}/masters`, 'POST', {

@@ -58,6 +58,8 @@ export function doubtsOf(
     say(24, `nobody knows what the ${track.name} is: it only stands out by its colour`);
   else if (track.kind === 'mover')
     say(look.tracks.some(isLiving) ? 16 : 12, `the ${track.name} is known by its movement alone`);
+  else if (track.kind === 'face' && !look.tracks.some((t) => t.kind === 'person' && isPartOf(track, t)))
+    say(12, 'only a face is known of who is seen, not the whole of them');
   const jumps = sizeJumps(track, framesPerSecond);
   if (jumps > unsteady) say(min(24, 14 * jumps), `the ${track.name} is seen now larger, now smaller`);
   return doubts.sort((a, b) => b.points - a.points);

@@ -74,7 +74,8 @@ export const useReport = (deliverableId: string) =>
 const lookQuery = (masterId: string, enabled: boolean) => ({
   queryKey: keys.look(masterId),
   enabled,
-  staleTime: 60_000,
+  // An event tells of every change of it, and it is long.
+  staleTime: Infinity,
   queryFn: ({ signal }: { signal: AbortSignal }) =>
     getJson(lookViewSchema, `/masters/${masterId}/look`, signal),
 });

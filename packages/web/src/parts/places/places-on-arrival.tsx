@@ -1,4 +1,4 @@
-import { useEffect, useState } from 'react';
+import { useCallback, useEffect, useState } from 'react';
 import { useSnackbar } from 'notistack';
 import { problemLine } from '@mivvy/core';
 import { problemOf } from '../../api/client.ts';
@@ -8,17 +8,18 @@ import { PlacesDialog } from './places-dialog.tsx';
 
 /** The first picture of a film that is still on its way, read from the file itself; nothing where the browser cannot. */
 function FirstPicture({ file }: { file: File }) {
-  const [address, setAddress] = useState<string | null>(null);
   const [fails, setFails] = useState(false);
-  useEffect(() => {
-    const made = URL.createObjectURL(file);
-    setAddress(made);
-    return () => URL.revokeObjectURL(made);
-  }, [file]);
-  if (!address || fails) return null;
-  return (
-    <video src={address} muted playsInline preload="metadata" onError={() => setFails(true)} aria-hidden />
+  const show = useCallback(
+    (video: HTMLVideoElement | null) => {
+      if (!video) return;
+      const address = URL.createObjectURL(file);
+      video.src = address;
+      return () => URL.revokeObjectURL(address);
+    },
+    [file],
   );
+  if (fails) return null;
+  return <video ref={show} muted playsInline preload="metadata" onError={() => setFails(true)} aria-hidden />;
 }
 
 /** Makes the versions that were chosen while a film was still on its way, as soon as it has come. */

@@ -1,5 +1,5 @@
 import { useDrag } from '@use-gesture/react';
-import { useCallback, useEffect, useMemo, type KeyboardEvent, type ReactNode } from 'react';
+import { useEffect, useMemo, type KeyboardEvent, type ReactNode } from 'react';
 import {
   frameToTimecode,
   oneShot,
@@ -68,17 +68,14 @@ export function Score({
     };
   }, [view, frames, pixelsPerFrame, shots, edges, desk]);
 
-  const frameAt = useCallback(
-    (clientX: number) => {
-      const area = box.current?.getBoundingClientRect();
-      return area ? view.from + ((clientX - area.left) / area.width) * length : 0;
-    },
-    [box, view.from, length],
-  );
+  const { from } = view;
   const bind = useDrag(
     ({ xy: [x], first }) => {
+      const area = box.current?.getBoundingClientRect();
+      if (!area) return;
       if (first) desk.pause();
-      desk.seek(Math.floor(Math.max(0, Math.min(frames - 1, frameAt(x)))));
+      const frame = from + ((x - area.left) / area.width) * length;
+      desk.seek(Math.floor(Math.max(0, Math.min(frames - 1, frame))));
     },
     { pointer: { keys: false }, filterTaps: false },
   );
@@ -89,7 +86,8 @@ export function Score({
     const onWheel = (event: WheelEvent) => {
       if (event.ctrlKey || event.metaKey) {
         event.preventDefault();
-        const frame = frameAt(event.clientX);
+        const area = element.getBoundingClientRect();
+        const frame = from + ((event.clientX - area.left) / area.width) * length;
         change((now) => zoomedAt(now, frame, Math.exp(-event.deltaY * wheelZoom), frames, width));
         return;
       }
@@ -100,7 +98,7 @@ export function Score({
     };
     element.addEventListener('wheel', onWheel, { passive: false });
     return () => element.removeEventListener('wheel', onWheel);
-  }, [box, change, frameAt, frames, width]);
+  }, [box, change, from, length, frames, width]);
   // It stays with the head, wherever that goes.
   useEffect(() => {
     const stop = desk.subscribe(() => {

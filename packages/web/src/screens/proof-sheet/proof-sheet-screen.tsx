@@ -24,11 +24,11 @@ import { SheetHead } from './sheet-head.tsx';
 import './proof-sheet.css';
 
 /** The room that an element has, as it changes. */
-function useRoom(element: RefObject<HTMLDivElement | null>) {
+function useRoom(elementRef: RefObject<HTMLDivElement | null>) {
   const [room, setRoom] = useState({ width: 976, height: 600 });
   const measure = useCallback(
     (found: HTMLDivElement | null) => {
-      element.current = found;
+      elementRef.current = found;
       if (!found) return;
       const observer = new ResizeObserver(
         ([entry]) => entry && setRoom({ width: entry.contentRect.width, height: entry.contentRect.height }),
@@ -36,7 +36,7 @@ function useRoom(element: RefObject<HTMLDivElement | null>) {
       observer.observe(found);
       return () => observer.disconnect();
     },
-    [element],
+    [elementRef],
   );
   return [measure, room] as const;
 }
