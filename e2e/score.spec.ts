@@ -130,6 +130,23 @@ test('ten minutes in 300 shots: zoomed to a shot, its edge trimmed by a frame, a
   await page.keyboard.press('Shift+J');
   expect(await shown(page)).toEqual([0, frames]);
 
+  // On a keyboard where the bracket takes AltGr it goes to the next shot all the same, and so does the letter beside it.
+  await seek(page, 10);
+  const typed = (key: string, code: string, altGr: boolean) =>
+    page.evaluate(
+      ([k, c, g]) =>
+        document.body.dispatchEvent(
+          new KeyboardEvent('keydown', { key: k, code: c, modifierAltGraph: g, bubbles: true }),
+        ),
+      [key, code, altGr] as const,
+    );
+  await typed(']', 'Digit9', true);
+  await expect.poll(() => headAt(page)).toBe(each);
+  await typed('w', 'KeyW', false);
+  await expect.poll(() => headAt(page)).toBe(2 * each);
+  await typed(']', 'BracketRight', false);
+  await expect.poll(() => headAt(page)).toBe(3 * each);
+
   // In Timing the same part is shown as the shot is gone to, and an edge is trimmed by a frame there.
   await page.getByRole('link', { name: 'Timing', exact: true }).click();
   await expect(page.getByTestId('kept-row')).toBeVisible();

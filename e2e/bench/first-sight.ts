@@ -117,6 +117,11 @@ export async function firstSight(dir: string, say: (line: string) => void): Prom
   const large = join(dataDir, 'inbox', 'large.mp4');
   await film(large, '3840x2160', 25, 16, '-b:v', '80M', '-maxrate', '80M', '-bufsize', '80M');
 
+  const short = join(dir, 'short.mp4');
+  await film(short, '320x180', 25, 20, '-crf', '34', '-g', '25');
+  const repeated = ['-v', 'error', '-y', '-stream_loop', '29', '-i', short, '-c', 'copy'];
+  await execa('ffmpeg', [...repeated, '-movflags', '+faststart', join(dataDir, 'inbox', 'long.mp4')]);
+
   const facts = await probeMaster(large).then(async (quick) =>
     quick.ok ? countFrames(large, quick.value) : quick,
   );
@@ -218,6 +223,45 @@ export async function firstSight(dir: string, say: (line: string) => void): Prom
     say(
       `scrolling through 60 versions: ${scrolled.rate.toFixed(0)} redraws a second (wanted 25), ${scrolled.live} proofs live at its end`,
     );
+
+    // A film of ten minutes in 300 shots: its score is zoomed in and out and moved along, as a hand does it.
+    await ask('PATCH', '/preferences', { frameOnArrival: false });
+    const long = await bring('long.mp4', 1);
+    const { masters, versions } = await ask<{
+      masters: { id: string; revision: number }[];
+      versions: Answered[];
+    }>('GET', `/productions/${long.id}`);
+    await ask('PATCH', `/masters/${masters[0]!.id}/work`, {
+      revision: masters[0]!.revision,
+      shots: Array.from({ length: 300 }, (_, i) => ({ from: i * 50, setup: String((i % 5) + 1) })),
+    });
+    await page.goto(`${base}/productions/${long.id}/framing/${versions[0]!.id}`);
+    await page.locator('.shotrow .group').first().waitFor();
+    const score = (await page.locator('.axis').boundingBox())!;
+    await page.mouse.move(score.x + score.width / 2, score.y + 30);
+    const redraws = page.evaluate(async () => {
+      let frames = 0;
+      const start = performance.now();
+      while (performance.now() - start < 5000) {
+        await new Promise((r) => requestAnimationFrame(r));
+        frames++;
+      }
+      return frames / 5;
+    });
+    await page.keyboard.down('Control');
+    for (let i = 0; i < 60; i++) {
+      await page.mouse.wheel(0, i % 30 < 20 ? -120 : 180);
+      await page.waitForTimeout(30);
+    }
+    await page.keyboard.up('Control');
+    for (let i = 0; i < 60; i++) {
+      await page.mouse.wheel(60, 0);
+      await page.waitForTimeout(25);
+    }
+    say(
+      `the score of ten minutes in 300 shots, zoomed and moved: ${(await redraws).toFixed(0)} redraws a second (wanted 25)`,
+    );
+    await ask('PATCH', '/preferences', { frameOnArrival: true });
 
     const nine = await bring('large.mp4', 9);
     await page.goto(`${base}/productions/${nine.id}`);

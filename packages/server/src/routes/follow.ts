@@ -1,3 +1,4 @@
+import { isDeepStrictEqual } from 'node:util';
 import { Router, type Request, type Response } from 'express';
 import { and, eq, inArray } from 'drizzle-orm';
 import { followedWords, type Framing } from '@mivvy/core';
@@ -43,7 +44,9 @@ async function follow(ws: Workspace, req: Request, res: Response): Promise<void>
     if (!run) continue;
     for (const key of ['changed', 'locked', 'byHand', 'notSeen'] as const) total[key] += run[key];
     const { id, revision } = row.version;
-    if (run.changed) framed.push({ id, revision, framing: run.framing });
+    // Chosen as it was before, it is no change that anybody would take back.
+    if (run.changed && !isDeepStrictEqual(run.framing, row.version.framing))
+      framed.push({ id, revision, framing: run.framing });
   }
   // All of them or none: one that was changed elsewhere meanwhile leaves the others as they were.
   await ws.db.transaction(async (tx) => {
