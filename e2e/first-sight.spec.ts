@@ -30,6 +30,9 @@ const fivePlaces = {
   ],
 };
 
+// Each begins where the one before has ended.
+test.describe.configure({ mode: 'serial' });
+
 let dataDir: string;
 let server: OwnServer;
 test.beforeAll(async () => {

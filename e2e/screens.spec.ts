@@ -31,6 +31,8 @@ async function expectSound(page: Page, name: string): Promise<void> {
 test('every screen is sound by WCAG 2.2 AA and fits its window, on the light desk and the dark one', async ({
   page,
 }) => {
+  // Eighteen screens, each gone through by all rules.
+  test.setTimeout(180_000);
   await addQuickBook(page);
   await bringIn(page, await plainFilm('screens.mp4'));
   await choosePlaces(page, 'Quickby, Tall', 'Quickby, Square', 'Quickby, Short');

@@ -6,6 +6,7 @@ import { subjectScanSchema, type SubjectScan } from '@mivvy/core';
 import type { LookView } from '@mivvy/api';
 import { jobs, masters } from './db/schema.ts';
 import type { Storage } from './storage.ts';
+import { tellLook } from './tell.ts';
 import type { Workspace } from './workspace.ts';
 
 const fileOf = (storage: Storage, sha256: string) => join(storage.analysis, `${sha256}.look.json`);
@@ -87,4 +88,6 @@ export async function wantLook(ws: Workspace, masterId: string): Promise<void> {
     subjectId: row.id,
     label: row.name,
   });
+  // Whoever has asked before was told that nobody looks.
+  await tellLook(ws, row.id);
 }

@@ -14,6 +14,14 @@ const mostPictures = 500;
 /** So many large pictures wait for the detector at most; then the decoding waits as well. */
 const mostWaiting = 4;
 
+/** Ends the decoding, once that has begun. */
+let stopDecoding = () => undefined as void;
+// Told to stop, it ends at once, whatever it waits for: the detector's models, or sights of pictures that never come.
+parentPort!.on('message', () => {
+  stopDecoding();
+  process.exit(0);
+});
+
 const seen = new Map<number, Seen[]>();
 let waiting = 0;
 let wake: (() => void)[] = [];
@@ -82,6 +90,7 @@ const decoder = startChild(job.ffmpeg, job.decode, {
   ...(job.models === null ? {} : { more: 'pipe' as const }),
 });
 const closerAt = new Set(job.closerAt);
+stopDecoding = decoder.stop;
 let fed = 0;
 const large = decoder.child.stdio[3] as unknown as AsyncIterable<Buffer> | undefined;
 const feeding = large

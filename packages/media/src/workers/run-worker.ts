@@ -27,6 +27,9 @@ interface WorkerRun<News extends { kind: string }> {
   signal?: AbortSignal | undefined;
 }
 
+/** A worker that is still being loaded hears nothing; it has started no tool yet, and is ended from outside. */
+const stopsWithinMs = 1500;
+
 /**
  * Runs a worker thread until it tells its end. Aborting asks it to stop, so that it can end the tools it has started;
  * then {@link Cancelled} is thrown. A worker that dies on the way throws its error.
@@ -40,7 +43,11 @@ export async function runWorker<News extends { kind: string }>({
 }: WorkerRun<News>): Promise<Extract<News, { kind: 'ended' }>> {
   if (signal?.aborted) throw new Cancelled();
   const worker = startWorker(file, data);
-  const stop = () => worker.postMessage('stop');
+  let giveUp: NodeJS.Timeout | undefined;
+  const stop = () => {
+    worker.postMessage('stop');
+    giveUp = setTimeout(() => void worker.terminate(), stopsWithinMs);
+  };
   signal?.addEventListener('abort', stop, { once: true });
   try {
     const end = await new Promise<Extract<News, { kind: 'ended' }> | null>((resolve, reject) => {
@@ -57,5 +64,6 @@ export async function runWorker<News extends { kind: string }>({
     return end;
   } finally {
     signal?.removeEventListener('abort', stop);
+    clearTimeout(giveUp);
   }
 }

@@ -37,6 +37,7 @@ async function lookAtMaster(
   const seen: SubjectScan = { version: 1, detector: { kind: 'off' }, shots: [] };
   showGrowing(sha256, seen);
   progress({ stage: 'looking for subjects', fraction: 0 });
+  tell();
   let told = 0;
   try {
     const result = await lookAtFilm(path, row.facts, planMaster(row.facts, sha256), shots, {

@@ -21,20 +21,25 @@ type SeenByMaster = ReadonlyMap<string, SeenInMaster>;
 const SeenContext = createContext<SeenByMaster>(new Map());
 
 /** What was worked out last from a look; the same look and keeps give the same object, so that no plan is made again. */
-const known = new WeakMap<LookView, { master: Pick<Master, 'keeps' | 'unimportant'>; seen: SeenInMaster }>();
+type SeenFrom = Pick<Master, 'shots' | 'keeps' | 'unimportant'>;
+const known = new WeakMap<LookView, { master: SeenFrom; seen: SeenInMaster }>();
 
 function seenIn(master: Master, look: LookView): SeenInMaster {
   const before = known.get(look);
-  if (before?.master.keeps === master.keeps && before.master.unimportant === master.unimportant)
+  const { shots, keeps, unimportant } = master;
+  if (
+    before?.master.shots === shots &&
+    before.master.keeps === keeps &&
+    before.master.unimportant === unimportant
+  )
     return before.seen;
-  const { keeps, unimportant } = master;
   const seen: SeenInMaster = {
     look,
     things: seenThings({ looks: look.shots, drawn: look.drawn, keeps, unimportant }),
     offers: offeredKeeps(look.shots, keeps).filter((offer) => !unimportant.includes(offer.id)),
-    unlooked: Math.max(0, (master.shots ?? oneShot).length - look.shots.length),
+    unlooked: Math.max(0, (shots ?? oneShot).length - look.shots.length),
   };
-  known.set(look, { master: { keeps, unimportant }, seen });
+  known.set(look, { master: { shots, keeps, unimportant }, seen });
   return seen;
 }
 
