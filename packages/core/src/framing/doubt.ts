@@ -54,7 +54,8 @@ export function doubtsOf(
   const close = own > 0 ? (rival?.score ?? 0) / own : 0;
   if (close > closeRival)
     say(min(30, 12 + 40 * (close - closeRival)), `the ${rival!.track.name} might as well be the subject`);
-  if (track.kind === 'thing')
+  // A kite or a ball is known by the detector; what it does not know is called a thing.
+  if (track.kind === 'thing' && /\bthing\b/.test(track.name))
     say(24, `nobody knows what the ${track.name} is: it only stands out by its colour`);
   else if (track.kind === 'mover')
     say(look.tracks.some(isLiving) ? 16 : 12, `the ${track.name} is known by its movement alone`);
