@@ -110,6 +110,8 @@ export async function bringIn(page: Page, path: string): Promise<void> {
   await expect(page).toHaveURL(/productions\/[\w-]+/);
   await leaveForLater(page);
   await expect(page.getByRole('button', { name: 'Choose places' })).toBeVisible();
+  // What tells of its way goes, and what stands under it moves up: nothing is clicked before that.
+  await expect(page.getByRole('list', { name: 'Films on their way' })).toBeHidden();
 }
 
 /** Closes the question where a film goes, which opens as soon as one is dropped. */
