@@ -129,6 +129,7 @@ export function NeedsALook({ production }: { production: ProductionDetail }) {
     const item = fileItem(version);
     return item ? [{ version, item }] : [];
   });
+  const unplanned = production.versions.filter((v) => !plan(v, masterOf(v.masterId))).length;
   const unusable = production.masters.filter((m) => m.state === 'failed');
   const offers = production.masters.flatMap((master) => {
     const found = seen.get(master.id)?.offers ?? [];
@@ -177,7 +178,7 @@ export function NeedsALook({ production }: { production: ProductionDetail }) {
       {offers.map(({ master, found }) => (
         <SeenOffers key={master.id} master={master} offers={found} />
       ))}
-      <WhatWasChecked production={production} troubles={causes.length} />
+      <WhatWasChecked production={production} troubles={causes.length} unplanned={unplanned} />
     </aside>
   );
 }

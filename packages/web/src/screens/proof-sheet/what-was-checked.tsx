@@ -1,11 +1,20 @@
-import { assuranceWords, oneShot, type LookedAtFilm } from '@mivvy/core';
+import { assuranceWords, countWords, oneShot, type LookedAtFilm } from '@mivvy/core';
 import type { ProductionDetail } from '@mivvy/api';
 import { usePreferenceChange } from '../../api/changes.ts';
 import { usePreferences } from '../../api/queries.ts';
 import { useSeen } from '../../parts/seen.tsx';
 
 /** What was looked at and what was not, so that an empty list is never taken for more than it is. */
-export function WhatWasChecked({ production, troubles }: { production: ProductionDetail; troubles: number }) {
+export function WhatWasChecked({
+  production,
+  troubles,
+  unplanned,
+}: {
+  production: ProductionDetail;
+  troubles: number;
+  /** Versions that nothing could be checked of: their place is unknown, or their film cannot be used. */
+  unplanned: number;
+}) {
   const seen = useSeen();
   const preferences = usePreferences().data;
   const prefer = usePreferenceChange();
@@ -29,7 +38,9 @@ export function WhatWasChecked({ production, troubles }: { production: Productio
     <section className="checked" aria-label="What was checked">
       <h3>What was checked</h3>
       <p className="quiet">
-        {troubles === 0 && 'Every version keeps to its place’s numbers. '}
+        {unplanned > 0
+          ? `${countWords(unplanned, 'version')} could not be checked. `
+          : troubles === 0 && 'Every version keeps to its place’s numbers. '}
         {assuranceWords(films, troubles).join(' ')}
       </p>
       {preferences && (
