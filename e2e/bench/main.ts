@@ -2,7 +2,6 @@
  * Speed, as ratios on this machine in this run: our export against plain ffmpeg commands with the same filters and
  * settings, and waiting times against the limits that we set ourselves. Nothing here passes or fails.
  */
-import { spawn, type ChildProcess } from 'node:child_process';
 import { mkdir, mkdtemp, readdir, readFile, rm, stat } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { basename, join } from 'node:path';
@@ -24,6 +23,7 @@ import { stillFilters } from '../../packages/media/src/render/filters.ts';
 import { cutsSpeed } from './cuts.ts';
 import { calibration } from './calibration.ts';
 import { firstSight } from './first-sight.ts';
+import { startServer } from '../testing/own-server.ts';
 import { dataFlow } from './data-flow.ts';
 import { followingTable, lookingSpeed, solvingSpeed } from './following.ts';
 
@@ -290,27 +290,6 @@ function troublesSpeed(everyNth: number): void {
   say(
     `troubles of 8 versions × 10 minutes × 12 keeps, ${everyNth === 1 ? 'every shot moving' : `one shot in ${everyNth} moving`} ÷ the limit of 50 ms: median ${(median(times) / 50).toFixed(2)}; one version after a change: ${(median(times) / 50 / 8).toFixed(2)}`,
   );
-}
-
-async function startServer(dataDir: string): Promise<{ child: ChildProcess; base: string }> {
-  const child = spawn(
-    'node',
-    ['--import', join(root, 'node_modules/tsx/dist/loader.mjs'), join(root, 'packages/server/src/main.ts')],
-    {
-      env: {
-        ...process.env,
-        MIVVY_DATA: dataDir,
-        MIVVY_PORT: '0',
-        TSX_TSCONFIG_PATH: join(root, 'tsconfig.json'),
-      },
-      stdio: 'ignore',
-    },
-  );
-  for (;;) {
-    const text = await readFile(join(dataDir, 'server.json'), 'utf8').catch(() => '');
-    if (text) return { child, base: `http://127.0.0.1:${(JSON.parse(text) as { port: number }).port}` };
-    await new Promise((r) => setTimeout(r, 50));
-  }
 }
 
 /** Highest resident memory of a process so far, bytes. */
