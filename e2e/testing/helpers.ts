@@ -138,6 +138,16 @@ export async function choosePlaces(page: Page, ...names: string[]): Promise<void
   await expect(page.getByRole('dialog')).toBeHidden();
 }
 
+/** Opens a version's framing from the sheet, and waits until its film can be drawn: one that browsers do not play gets a proxy first. */
+export async function openFraming(page: Page, name: RegExp): Promise<void> {
+  // By the keyboard: the sheet may rearrange itself between a press of the mouse and its release.
+  await page.getByRole('link', { name }).press('Enter');
+  await expect(page).toHaveURL(/framing/);
+  await expect(page.getByTestId('proof-surface').locator('canvas')).toHaveAttribute('data-frame', /\d/, {
+    timeout: 60_000,
+  });
+}
+
 /** Makes the production's first master one shot: a ruler's flickering numbers may look like cuts. Ends when the page knows. */
 export async function asOneShot(page: Page): Promise<void> {
   const production = /productions\/([\w-]+)/.exec(page.url())![1]!;

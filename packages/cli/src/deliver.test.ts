@@ -4,7 +4,7 @@ import { mkdtemp, readdir, readFile, rm, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { makeFollowedFilm } from '../../media/src/testing/followed-film.ts';
-import { deliverCommand } from './deliver.ts';
+import { runCommand } from './commands.ts';
 
 let dir: string;
 let serial = 0;
@@ -85,10 +85,10 @@ async function run(...args: string[]) {
   const out = at(`out ${++serial}`);
   const lines: Line[] = [];
   const told: string[] = [];
-  const code = await deliverCommand(
+  const code = await runCommand(
+    'deliver',
     ['--out', out, ...args],
-    (l) => lines.push(JSON.parse(l) as Line),
-    (l) => told.push(l),
+    { print: (l) => lines.push(JSON.parse(l) as Line), tell: (l) => told.push(l) },
     new AbortController().signal,
   );
   return { code, lines, told, out, files: await readdir(out).catch(() => [] as string[]) };
@@ -397,9 +397,14 @@ describe('deliver', () => {
       /--in is not before --to/,
     ],
     [
-      'what this release cannot do',
+      'captions that are not there',
       ['--master', 'film one.mp4', '--specs', 'book.json', '--placement', 'tall', '--captions', 'a.srt'],
-      /cannot be done by this release/,
+      /There is no caption file at/,
+    ],
+    [
+      'captions that are none',
+      ['--master', 'film one.mp4', '--specs', 'book.json', '--placement', 'tall', '--captions', 'book.json'],
+      /book\.json holds no captions/,
     ],
     [
       'a pace that is none',
@@ -424,10 +429,10 @@ describe('deliver', () => {
     const controller = new AbortController();
     setTimeout(() => controller.abort(), 500);
     const out = at('interrupted');
-    const code = await deliverCommand(
+    const code = await runCommand(
+      'deliver',
       ['--master', at('film one.mp4'), '--specs', at('book.json'), '--placement', 'tall', '--out', out],
-      () => undefined,
-      () => undefined,
+      { print: () => undefined, tell: () => undefined },
       controller.signal,
     );
     expect(code).toBe(130);

@@ -1,17 +1,17 @@
-import { deliverCommand } from './deliver.ts';
+import { runCommand, type CommandName } from './commands.ts';
 
 const controller = new AbortController();
 for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, () => controller.abort());
 // Whoever reads our lines may stop reading; that is an end, not a crash.
 process.stdout.on('error', () => controller.abort());
 
+const [name, ...argv] = process.argv.slice(2);
 try {
-  process.exitCode = await deliverCommand(
-    process.argv.slice(2),
-    (line) => process.stdout.write(`${line}\n`),
-    (line) => process.stderr.write(`${line}\n`),
-    controller.signal,
-  );
+  const lines = {
+    print: (line: string) => process.stdout.write(`${line}\n`),
+    tell: (line: string) => process.stderr.write(`${line}\n`),
+  };
+  process.exitCode = await runCommand(name as CommandName, argv, lines, controller.signal);
 } catch (error) {
   const code = (error as NodeJS.ErrnoException).code;
   const sentence =

@@ -243,6 +243,29 @@ export { packSheet, sizeAt, type PackedSheet, type SheetRoom } from './sheet/pac
 export { checkLineSchema, lineIdOf, type CheckLine } from './checks/check-line.ts';
 export type { MeasuredFile } from './checks/measured-file.ts';
 export { averageKbps, kbpsBySecond, peakKbps, type CodedPicture } from './checks/bitrate.ts';
+export {
+  readCaptions,
+  writeCaptions,
+  type CaptionFormat,
+  type Cue,
+  type ReadCaptions,
+} from './interchange/captions.ts';
+export { captionsLine } from './checks/captions-line.ts';
+export { retimeCues } from './captions/retime.ts';
+export { wrapCues } from './captions/wrap.ts';
+export { layOutCaptions, type BurnedCaptions } from './captions/burned.ts';
+export { comparisonSchema, type Comparison } from './compare/comparison.ts';
+export { fitCells, fitSide, gridOf } from './compare/grid.ts';
+export { drawPlan } from './compare/draw-plan.ts';
+export { compareTimes } from './compare/times.ts';
+export { correlation } from './compare/register.ts';
+export { placesOf } from './compare/places.ts';
+export { judge, type Planes } from './compare/judge.ts';
+export { leanOf, leaning, type Lean } from './compare/lean.ts';
+export { sampledFrames } from './compare/samples.ts';
+export { compareSoundRate, soundOffsets } from './compare/sound-offset.ts';
+export type { Wanted } from './checks/wanted.ts';
+export { wantedAlone } from './checks/alone.ts';
 export { checkReportSchema, checkFile, type CheckReport } from './checks/report.ts';
 export { readCutList } from './interchange/cuts.ts';
 export { writeEdl, writeOtio, readCutFile } from './interchange/cut-files.ts';

@@ -13,3 +13,7 @@ export { followDrawnBox } from './looking/follow-drawn.ts';
 export { guidePng } from './guides/guide-png.ts';
 export { deliver, type Delivered, type DeliverProgress } from './render/deliver.ts';
 export { measureFile } from './measure/measure.ts';
+export { compareFile } from './compare/compare-file.ts';
+export { heardIn } from './render/sound.ts';
+export { captionWidth } from './captions/letters.ts';
+export { readCaptionFile } from './captions/read-file.ts';

@@ -1,27 +1,60 @@
 import * as z from 'zod';
+import { frameSpanSchema, type FrameSpan } from '../time/span.ts';
 
-/** Every line that a check report can have, by its id, with its name; ids are the same in every report, answer and file. */
-export const checkLineNames = {
-  'frame-size': 'Frame size',
-  pixels: 'Pixels',
-  length: 'Length',
-  'frame-rate': 'Frame rate',
-  codec: 'Codec',
-  profile: 'Profile',
-  level: 'Level',
-  colour: 'Colour',
-  keyframes: 'Keyframes',
-  'bitrate-average': 'Bitrate, average',
-  'bitrate-ceiling': 'Bitrate, ceiling',
-  'file-size': 'File size',
-  faststart: 'Starts before it is all loaded',
-  sound: 'Sound',
-  'sound-length': 'Sound, length',
-  'sound-heard': 'Sound, heard',
-  loudness: 'Loudness',
-  'true-peak': 'True peak',
-} as const;
-export type CheckLineId = keyof typeof checkLineNames;
+/** A line of the check report: what it is called, and what to do when it is not as wanted. */
+interface LineKind {
+  name: string;
+  mend: string;
+}
+
+const again = 'Export it again.';
+const editor = 'Save it again with the setting that is wanted, or export it here.';
+
+/** Every line that a check report can have, by its id; ids are the same in every report, answer and file. */
+export const checkLineKinds = {
+  'frame-size': { name: 'Frame size', mend: editor },
+  pixels: { name: 'Pixels', mend: 'Save it with square pixels, standing upright.' },
+  length: { name: 'Length', mend: 'Export it again from the whole cut, or shorten the cut.' },
+  'frame-rate': { name: 'Frame rate', mend: 'Save it at one steady rate that is taken here.' },
+  codec: { name: 'Codec', mend: editor },
+  profile: { name: 'Profile', mend: editor },
+  level: {
+    name: 'Level',
+    mend: 'Save it with the level that its size, rate and bitrate need, and no other.',
+  },
+  colour: { name: 'Colour', mend: 'Save it in BT.709, 8 bit, and let the file say so.' },
+  keyframes: { name: 'Keyframes', mend: 'Save it with keyframes no further apart.' },
+  'bitrate-average': { name: 'Bitrate, average', mend: 'Lower the target and export it again.' },
+  'bitrate-ceiling': {
+    name: 'Bitrate, ceiling',
+    mend: 'Export it again with the ceiling and a buffer of a second.',
+  },
+  'file-size': { name: 'File size', mend: 'Shorten the film or lower the bitrate.' },
+  faststart: {
+    name: 'Starts before it is all loaded',
+    mend: 'Write the file again with its tables in front; the picture need not be made anew.',
+  },
+  container: { name: 'Container', mend: 'Save it in the container that is wanted, and copy it whole.' },
+  sound: {
+    name: 'Sound',
+    mend: 'Look for the sound in the master and in the export’s settings, then export again.',
+  },
+  'sound-length': { name: 'Sound, length', mend: 'Let the sound run from the first picture to the last.' },
+  /** Earlier releases had a line of its own for it; now the sound's own line says it. */
+  'sound-heard': { name: 'Sound, heard', mend: again },
+  loudness: { name: 'Loudness', mend: 'Bring it to the loudness that is wanted and export again.' },
+  'true-peak': { name: 'True peak', mend: 'Limit its peaks, or make it quieter.' },
+  sync: { name: 'Sound in step', mend: 'Move the sound by as much, or export it again from the master.' },
+  black: { name: 'Black', mend: 'Look at these frames; where the master shows a picture, export again.' },
+  frozen: { name: 'Standing still', mend: 'Look at these frames; where the master moves, export again.' },
+  repeated: { name: 'Repeated frames', mend: again },
+  missing: { name: 'Missing frames', mend: again },
+  bars: { name: 'Bars', mend: 'Frame it so that the picture fills the frame, or ask for bars.' },
+  picture: { name: 'Picture', mend: 'See whether it is this film and this cut; if it is, export it again.' },
+  crop: { name: 'Window', mend: 'Export it again from its framing.' },
+  captions: { name: 'Captions', mend: 'Export it again with its captions.' },
+} as const satisfies Record<string, LineKind>;
+export type CheckLineId = keyof typeof checkLineKinds;
 
 /** One line of a check report: what was wanted beside what was measured. */
 export const checkLineSchema = z.object({
@@ -31,15 +64,33 @@ export const checkLineSchema = z.object({
   expected: z.string(),
   measured: z.string(),
   ok: z.boolean(),
+  /** Where in the checked file it is not as wanted, frames. */
+  spans: z.array(frameSpanSchema).optional(),
+  /** What to do about it. */
+  mend: z.string().optional(),
 });
 export type CheckLine = z.infer<typeof checkLineSchema>;
 
-/** A line of a report. */
-export function checkLine(id: CheckLineId, expected: string, measured: string, ok: boolean): CheckLine {
-  return { id, name: checkLineNames[id], expected, measured, ok };
+/** A line of a report; `spans` say where it fails. */
+export function checkLine(
+  id: CheckLineId,
+  expected: string,
+  measured: string,
+  ok: boolean,
+  spans: readonly FrameSpan[] = [],
+): CheckLine {
+  const { name, mend } = checkLineKinds[id];
+  return {
+    id,
+    name,
+    expected,
+    measured,
+    ok,
+    ...(ok ? {} : { ...(spans.length ? { spans: [...spans] } : {}), mend }),
+  };
 }
 
 /** The id of a line that was written before lines had one; its name where no line is called so any more. */
 export function lineIdOf(name: string): string {
-  return Object.entries(checkLineNames).find(([, called]) => called === name)?.[0] ?? name;
+  return Object.entries(checkLineKinds).find(([, kind]) => kind.name === name)?.[0] ?? name;
 }

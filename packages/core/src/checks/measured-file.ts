@@ -7,9 +7,17 @@ import { rateSchema } from '../time/rate.ts';
 export const measuredFileSchema = z.object({
   bytes: z.number().int(),
   container: z.string(),
+  /** What the file says it is: the major brand of an MP4 or MOV, the document type of a WebM or Matroska. */
+  brand: z.string().nullable().optional(),
+  /** False when the file breaks off: a part of what it says it holds is missing. */
+  whole: z.boolean().optional(),
   /** `moov` before `mdat` (ISO/IEC 14496-12); null for containers that have neither. */
   moovFirst: z.boolean().nullable(),
   video: z.object({
+    /** Its number in the file, missing in reports of earlier releases, as are the other optional ones. */
+    stream: z.number().int().optional(),
+    /** Where the first picture stands in the file, seconds. */
+    startSeconds: z.number().optional(),
     codec: z.string(),
     codecTag: z.string(),
     profile: z.string().nullable(),
@@ -17,12 +25,16 @@ export const measuredFileSchema = z.object({
     level: z.string().nullable(),
     frame: sizeSchema,
     squarePixels: z.boolean(),
+    /** Width of a stored pixel over its height. */
+    pixelAspect: rateSchema.optional(),
     rotation: z.number(),
     rate: rateSchema,
     /** Pictures counted one by one. */
     frames: z.number().int(),
     /** True when every picture lasts exactly one frame of `rate`. */
     evenlySpaced: z.boolean(),
+    /** The first picture that does not come when it should. */
+    unevenAt: z.number().int().nullable().optional(),
     pixelFormat: z.string(),
     primaries: z.string().nullable(),
     transfer: z.string().nullable(),
@@ -32,9 +44,14 @@ export const measuredFileSchema = z.object({
     kbpsBySecond: z.array(z.number()),
     /** Frames between keyframes at most. */
     longestKeyframeGap: z.number().int(),
+    /** The keyframe that the longest gap begins with. */
+    longestGapAt: z.number().int().optional(),
+    /** The second in which most bits lie. */
+    peakSecond: z.number().int().optional(),
   }),
   audio: z
     .object({
+      stream: z.number().int().optional(),
       codec: z.string(),
       channels: z.number().int(),
       sampleRate: z.number().int(),
@@ -44,9 +61,3 @@ export const measuredFileSchema = z.object({
     .nullable(),
 });
 export type MeasuredFile = z.infer<typeof measuredFileSchema>;
-
-/** What is known of the part of the master that a file was made from. */
-export interface MadeFrom {
-  /** Something is heard in it. */
-  heard: boolean;
-}

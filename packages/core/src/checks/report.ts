@@ -1,22 +1,39 @@
 import * as z from 'zod';
-import type { RenderPlan } from '../render/plan-schema.ts';
+import { comparisonSchema, type Comparison } from '../compare/comparison.ts';
 import { placementRules } from '../specs/rules/rules.ts';
-import { measuredFileSchema, type MadeFrom, type MeasuredFile } from './measured-file.ts';
+import { measuredFileSchema, type MeasuredFile } from './measured-file.ts';
 import type { CheckLine } from './check-line.ts';
 import { checkLineSchema } from './check-line.ts';
+import { comparisonLines } from './comparison-lines.ts';
+import type { Placement } from '../specs/schema.ts';
+import type { Wanted } from './wanted.ts';
 
 /** What was measured from a finished file, against what was asked for. */
 export const checkReportSchema = z.object({
   passed: z.boolean(),
   checks: z.array(checkLineSchema),
   measured: measuredFileSchema,
+  /** The file beside its master; missing where it was checked without, or by an earlier release. */
+  compared: comparisonSchema.optional(),
 });
 export type CheckReport = z.infer<typeof checkReportSchema>;
 
-/** Compares a measured file with its plan, line by line; `source` where it is known what it was made from. */
-export function checkFile(plan: RenderPlan, measured: MeasuredFile, source?: MadeFrom | null): CheckReport {
-  const checks: CheckLine[] = placementRules.flatMap(
-    (rule) => rule.lines?.(plan, measured, source ?? null) ?? [],
-  );
-  return { passed: checks.every((c) => c.ok), checks, measured };
+/** What else a file is held against than its plan, where it is known. */
+interface More {
+  placement?: Placement | undefined;
+  /** The file beside its master. */
+  compared?: Comparison | undefined;
+}
+
+/** Compares a measured file with what was wanted, line by line. */
+export function checkFile(
+  wanted: Wanted,
+  measured: MeasuredFile,
+  { placement, compared }: More = {},
+): CheckReport {
+  const checks: CheckLine[] = [
+    ...placementRules.flatMap((rule) => rule.lines?.(wanted, measured, placement ?? null) ?? []),
+    ...(compared ? comparisonLines(wanted.plan, compared) : []),
+  ];
+  return { passed: checks.every((c) => c.ok), checks, measured, ...(compared ? { compared } : {}) };
 }

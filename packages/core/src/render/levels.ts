@@ -28,6 +28,9 @@ const tableA1: readonly LevelRow[] = [
   { level: '6.2', maxMbps: 16711680, maxFs: 139264, maxKbps: 1000000 },
 ];
 
+/** The first of the table's levels. */
+export const lowestLevel = tableA1[0]!.level;
+
 /** The lowest H.264 level that a frame size, rate and peak bitrate fit, or undefined where none does. */
 export function lowestH264Level(frameSize: Size, rate: Rate, peakKbps: number): string | undefined {
   const across = Math.ceil(frameSize.width / 16);

@@ -1,4 +1,6 @@
 import * as z from 'zod';
+import type { Cue } from '../interchange/captions.ts';
+import { burnedCaptionsSchema } from '../captions/burned.ts';
 import { keptSchema, paceSchema } from '../edits/cut.ts';
 import { framingSchema } from '../framing/framing.ts';
 import { sizeSchema } from '../picture/geometry.ts';
@@ -69,6 +71,8 @@ export const renderPlanSchema = z.object({
       joinMs: z.number().min(0).max(500),
     })
     .nullable(),
+  /** Captions that are drawn into the picture; missing where there are none. */
+  captions: burnedCaptionsSchema.optional(),
   container: z.enum(['mp4', 'mov', 'webm']),
   maxBytes: z.number().int().positive().nullable(),
 });
@@ -81,4 +85,6 @@ export interface PlannedVersion {
   budget: RateBudget;
   /** The placement wants sound and the master has none. */
   soundMissing: boolean;
+  /** Captions as they play in it, seconds; missing where none were given. */
+  captions?: readonly Cue[];
 }

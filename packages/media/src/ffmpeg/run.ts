@@ -178,6 +178,28 @@ export async function runFfmpeg(args: string[], options: RunOptions = {}): Promi
   return ok(stderr);
 }
 
+/** Runs ffmpeg and returns what it writes to its standard output, which has to fit into memory. Throws {@link Cancelled}. */
+export async function runFfmpegToMemory(
+  args: string[],
+  { signal }: { signal?: AbortSignal | undefined } = {},
+): Promise<Result<Uint8Array>> {
+  const tools = await locateTools();
+  if (!tools.ok) return tools;
+  const result = await execa(...toolCall(tools.value.ffmpeg, [...quietly, '-v', 'error', ...args]), {
+    cancelSignal: signal,
+    reject: false,
+    encoding: 'buffer',
+    maxBuffer: 2_000_000_000,
+    stdin: 'ignore',
+    forceKillAfterDelay: 3000,
+  });
+  if (result.isCanceled || signal?.aborted) throw new Cancelled();
+  const said = `${Buffer.from(result.stderr).toString()}${result.signal ? killedFromOutside(result.signal) : ''}`;
+  return result.failed
+    ? { ok: false, problem: explainFailure(said, result.shortMessage ?? '') }
+    : ok(result.stdout);
+}
+
 function followProgress(stream: NodeJS.ReadableStream | null, tell: (progress: RunProgress) => void): void {
   let rest = '';
   let now: RunProgress = { frames: 0, seconds: 0, speed: 0 };

@@ -41,3 +41,34 @@ export function moovComesFirst(types: readonly string[]): boolean | null {
   const mdat = types.indexOf('mdat');
   return moov < 0 || mdat < 0 ? null : moov < mdat;
 }
+
+/** What a file says it is, and whether all of it is there. */
+interface Statement {
+  /** The major brand of an MP4 or MOV (ISO/IEC 14496-12), the document type of a WebM or Matroska (RFC 8794); null for others. */
+  brand: string | null;
+  whole: boolean;
+}
+
+/** The id of the document type in a file's first element (RFC 8794), and how far in it is looked for, bytes. */
+const documentType = Buffer.from([0x42, 0x82]);
+const headerBytes = 64;
+
+/** Reads what a file states of itself at its start. */
+export async function readStatement(path: string): Promise<Statement> {
+  const file = await open(path, 'r');
+  const header = Buffer.alloc(headerBytes);
+  try {
+    await file.read(header, 0, headerBytes, 0);
+  } finally {
+    await file.close();
+  }
+  const type = header.toString('latin1', 4, 8);
+  if (type === 'ftyp')
+    return { brand: header.toString('latin1', 8, 12), whole: (await readTopLevel(path)).whole };
+  const at = header.indexOf(documentType);
+  if (header.readUInt32BE(0) !== 0x1a45dfa3 || at < 0)
+    // Old films of the second kind begin without a brand.
+    return { brand: ['moov', 'mdat', 'wide', 'free'].includes(type) ? 'qt  ' : null, whole: true };
+  const length = header[at + 2]! & 0x7f;
+  return { brand: header.toString('latin1', at + 3, at + 3 + length), whole: true };
+}

@@ -14,7 +14,7 @@ import {
 import { eachProbeLine, inputArgs } from '../ffmpeg/run.ts';
 import { measureLoudness } from '../ingest/loudness.ts';
 import { probe } from '../ingest/probe.ts';
-import { moovComesFirst, topLevelBoxes } from './boxes.ts';
+import { moovComesFirst, readStatement, topLevelBoxes } from './boxes.ts';
 
 /** Levels as their standards write them, from the numbers that ffprobe gives. */
 function levelText(codec: string, level: number | undefined): string | null {
@@ -22,6 +22,32 @@ function levelText(codec: string, level: number | undefined): string | null {
   if (codec === 'h264') return (level / 10).toFixed(1);
   if (codec === 'hevc') return (level / 30).toFixed(1);
   return null;
+}
+
+/** Length of a sound by its packets, for containers that state none of their own; undefined where they say nothing. */
+async function soundSeconds(path: string, stream: number, signal?: AbortSignal): Promise<number | undefined> {
+  let [first, last] = [Infinity, -Infinity];
+  const read = await eachProbeLine(
+    [
+      '-v',
+      'error',
+      '-select_streams',
+      String(stream),
+      '-show_entries',
+      'packet=pts_time,duration_time',
+      '-of',
+      'csv=p=0',
+      ...inputArgs(path),
+    ],
+    (line) => {
+      const [pts, duration] = line.split(',').map(Number);
+      if (!Number.isFinite(pts)) return;
+      first = Math.min(first, pts!);
+      last = Math.max(last, pts! + (Number.isFinite(duration) ? duration! : 0));
+    },
+    signal,
+  );
+  return read.ok && last > first ? last - first : undefined;
 }
 
 /** Measures a finished file: everything is read from the file itself, nothing is taken from what was asked for. */
@@ -77,9 +103,7 @@ export async function measureFile(path: string, signal?: AbortSignal): Promise<R
   const rate = nearestKnownRate(decimal);
   // Matroska rounds times to milliseconds; anything beyond that is an uneven picture.
   const tolerance = 0.00151;
-  const evenlySpaced = shown.every(
-    (t, i) => Math.abs(t - shown[0]! - (i * rate.den) / rate.num) <= tolerance,
-  );
+  const unevenAt = shown.findIndex((t, i) => Math.abs(t - shown[0]! - (i * rate.den) / rate.num) > tolerance);
   const seconds = (pictures.length * rate.den) / rate.num;
   const firstSeconds = Math.min(...pictures.slice(0, 64).map((p) => p.seconds));
   const gaps = [...keys, pictures.length].slice(1).map((k, i) => k - keys[i]!);
@@ -87,15 +111,24 @@ export async function measureFile(path: string, signal?: AbortSignal): Promise<R
   const { size } = await stat(path);
   const isIso = /mp4|mov/.test(format?.format_name ?? '');
 
+  const longest = gaps.reduce((best, gap, i) => (gap > gaps[best]! ? i : best), 0);
+  const bySecond = kbpsBySecond(
+    pictures.map((p) => ({ ...p, seconds: p.seconds - firstSeconds })),
+    seconds,
+  );
+  const aspect = /^(\d+):(\d+)$/.exec(video.sample_aspect_ratio ?? '');
+  const { brand, whole } = await readStatement(path);
+
   let sound: MeasuredFile['audio'] = null;
   if (audio) {
     const loudness = await measureLoudness(path, audio.index, signal);
     if (!loudness.ok) return loudness;
     sound = {
+      stream: audio.index,
       codec: audio.codec_name ?? 'unknown',
       channels: audio.channels ?? 0,
       sampleRate: audio.sample_rate ?? 0,
-      seconds: audio.duration ?? format?.duration ?? 0,
+      seconds: audio.duration ?? (await soundSeconds(path, audio.index, signal)) ?? format?.duration ?? 0,
       loudness: loudness.value,
     };
   }
@@ -103,8 +136,12 @@ export async function measureFile(path: string, signal?: AbortSignal): Promise<R
   return ok({
     bytes: size,
     container: format?.format_name ?? 'unknown',
+    brand,
+    whole,
     moovFirst: isIso ? moovComesFirst(await topLevelBoxes(path)) : null,
     video: {
+      stream: video.index,
+      startSeconds: shown[0]! - (format?.start_time ?? 0),
       codec: video.codec_name,
       codecTag: video.codec_tag_string ?? '',
       profile: video.profile ?? null,
@@ -114,21 +151,25 @@ export async function measureFile(path: string, signal?: AbortSignal): Promise<R
         !video.sample_aspect_ratio ||
         video.sample_aspect_ratio === '1:1' ||
         video.sample_aspect_ratio === '0:1',
+      pixelAspect:
+        aspect && Number(aspect[1]) > 0 && Number(aspect[2]) > 0
+          ? { num: Number(aspect[1]), den: Number(aspect[2]) }
+          : { num: 1, den: 1 },
       rotation: video.side_data_list?.find((d) => d.rotation !== undefined)?.rotation ?? 0,
       rate,
       frames: pictures.length,
-      evenlySpaced,
+      evenlySpaced: unevenAt < 0,
+      unevenAt: unevenAt < 0 ? null : unevenAt,
       pixelFormat: video.pix_fmt ?? 'unknown',
       primaries: clean(video.color_primaries),
       transfer: clean(video.color_transfer),
       matrix: clean(video.color_space),
       averageKbps: averageKbps(pictures, seconds),
       peakKbps: peakKbps(pictures, seconds),
-      kbpsBySecond: kbpsBySecond(
-        pictures.map((p) => ({ ...p, seconds: p.seconds - firstSeconds })),
-        seconds,
-      ),
-      longestKeyframeGap: Math.max(0, ...gaps),
+      kbpsBySecond: bySecond,
+      peakSecond: bySecond.indexOf(Math.max(...bySecond)),
+      longestKeyframeGap: gaps[longest] ?? 0,
+      longestGapAt: keys[longest] ?? 0,
     },
     audio: sound,
   });

@@ -6,10 +6,13 @@ import {
   ok,
   planSeconds,
   type CheckReport,
+  type Placement,
   type Problem,
   type RenderPlan,
   type Result,
 } from '@mivvy/core';
+import { drawCaptions } from '../captions/overlay.ts';
+import { compareFile } from '../compare/compare-file.ts';
 import { catching, explainFailure, inputArgs, must } from '../ffmpeg/run.ts';
 import { sha256File } from '../ingest/hash.ts';
 import { measureFile } from '../measure/measure.ts';
@@ -35,6 +38,8 @@ export interface DeliverOptions {
   /** A folder of this making alone, on the same disk as `outPath`; emptied before and removed after. */
   workDir: string;
   logFile?: string;
+  /** Whose rules the file is held against, beside its plan. */
+  placement?: Placement | undefined;
   signal?: AbortSignal;
   nice?: boolean;
   onProgress?: (progress: DeliverProgress) => void;
@@ -66,6 +71,9 @@ export async function deliver(plan: RenderPlan, options: DeliverOptions): Promis
       const passes = passesOf(plan);
       const meter = progressMeter(plan, passes.length, started, options.onProgress);
       const out = join(workDir, `picture.${plan.container}`);
+      const overlay = plan.captions
+        ? await drawCaptions(plan.captions, plan, join(workDir, 'captions'))
+        : null;
 
       const encode = async (pass: Pass, target: number | null, sound: ReturnType<typeof makeSound>) => {
         const video = pictureArgs(plan, pass, target);
@@ -84,6 +92,7 @@ export async function deliver(plan: RenderPlan, options: DeliverOptions): Promis
               [],
               [...video, '-an', '-f', 'null', '-'],
               runOptions,
+              overlay,
             ),
           );
         const soundFile = (await sound)?.path;
@@ -95,6 +104,7 @@ export async function deliver(plan: RenderPlan, options: DeliverOptions): Promis
             soundFile ? inputArgs(soundFile) : [],
             [...video, ...soundOut, ...containerArgs(plan), out],
             runOptions,
+            overlay,
           ),
         );
       };
@@ -116,8 +126,16 @@ export async function deliver(plan: RenderPlan, options: DeliverOptions): Promis
       }
 
       options.onProgress?.({ stage: 'measure', fraction: 0.97, etaSeconds: 1, speed: 0 });
-      const [measured, sha256] = await Promise.all([measureFile(out, signal), sha256File(out, signal)]);
-      const report = checkFile(plan, must(measured), made && { heard: made.source.integratedLufs !== null });
+      const [measuring, sha256] = await Promise.all([measureFile(out, signal), sha256File(out, signal)]);
+      const measured = must(measuring);
+      const compared = must(
+        await compareFile(out, measured, plan, options.masterPath, { signal, nice: options.nice ?? false }),
+      );
+      const heard = made && made.source.integratedLufs !== null;
+      const report = checkFile({ plan, heard, alone: false }, measured, {
+        placement: options.placement,
+        compared,
+      });
       const { size } = await stat(out);
       signal?.throwIfAborted();
       const after = await stat(options.masterPath).catch(() => null);

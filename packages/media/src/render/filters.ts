@@ -25,7 +25,7 @@ function conform(master: MasterHandling): string[] {
 export const countedFilters = (master: MasterHandling): string => conform(master).join(',');
 
 /** Brings high dynamic range down to BT.709 by a filmic curve; 203 cd/m² is reference white (Rec. ITU-R BT.2408). */
-const toneMap = [
+export const toneMap = [
   'zscale=t=linear:npl=203',
   'format=gbrpf32le',
   'zscale=p=bt709',

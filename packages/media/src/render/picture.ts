@@ -2,6 +2,7 @@ import { appendFile } from 'node:fs/promises';
 import { ok, stillWindow, type RenderPlan, type Result } from '@mivvy/core';
 import { locateTools } from '../ffmpeg/locate.ts';
 import { explainFailure, inputArgs, quietly, runFfmpeg, type RunOptions } from '../ffmpeg/run.ts';
+import { overlayGraph, type Overlay } from '../captions/overlay.ts';
 import { runWorker } from '../workers/run-worker.ts';
 import { decodeFilters, stillFilters, type Pictures } from './filters.ts';
 import { seekTo } from './seek.ts';
@@ -16,7 +17,8 @@ const isPlain = (plan: RenderPlan) => plan.kept.length === 1 && plan.pace.num ==
  * Runs one pass of an encode. One span through a window that never moves is cut by ffmpeg's own filters in one process.
  * Anything else goes through a worker between decoding processes, one for each kept span, and an encoding one: it takes
  * the pictures that are due, and draws them by our resampler where the window moves. `rest` is what follows the
- * picture's input on the encoder's command line: further inputs, maps, codec, container and file.
+ * picture's input on the encoder's command line: further inputs, maps, codec, container and file. `overlay` is laid over
+ * every picture.
  */
 export async function encodePicture(
   plan: RenderPlan,
@@ -24,20 +26,31 @@ export async function encodePicture(
   inputs: string[],
   rest: string[],
   options: RunOptions,
+  overlay: Overlay | null = null,
 ): Promise<Result<void>> {
+  // The overlay comes after the picture, and the sound where there is one.
+  const overlayInput = inputs.length ? 2 : 1;
   const plain = isPlain(plan);
   const still = stillWindow(plan);
   if (still && plain) {
     const seek = seekTo(plan.master, plan.kept[0]!.from);
+    const chain = stillFilters(plan, { kind: 'delivered', skipped: seek.skipped }, still);
     const run = await runFfmpeg(
       [
         ...seek.args,
         ...inputArgs(masterPath),
         ...inputs,
-        '-map',
-        `0:${plan.master.videoStream}`,
-        '-vf',
-        stillFilters(plan, { kind: 'delivered', skipped: seek.skipped }, still),
+        ...(overlay
+          ? [
+              ...overlay.args,
+              '-filter_complex',
+              overlayGraph(`[0:${plan.master.videoStream}]${chain}`, overlay, overlayInput),
+              '-map',
+              '[out]',
+              '-frames:v',
+              String(plan.frames),
+            ]
+          : ['-map', `0:${plan.master.videoStream}`, '-vf', chain]),
         ...rest,
       ],
       options,
@@ -99,8 +112,17 @@ export async function encodePicture(
       '-i',
       'pipe:0',
       ...inputs,
-      '-map',
-      '0:0',
+      ...(overlay
+        ? [
+            ...overlay.args,
+            '-filter_complex',
+            overlayGraph('[0:v]null', overlay, overlayInput),
+            '-map',
+            '[out]',
+            '-frames:v',
+            String(plan.frames),
+          ]
+        : ['-map', '0:0']),
       ...rest,
     ],
   };

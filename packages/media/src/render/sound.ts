@@ -1,6 +1,7 @@
-import { rm } from 'node:fs/promises';
+import { mkdtemp, rm } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { frameToSeconds, planSeconds, type Loudness, type RenderPlan, type Result } from '@mivvy/core';
+import { frameToSeconds, ok, planSeconds, type Loudness, type RenderPlan, type Result } from '@mivvy/core';
 import { inputArgs, must, runFfmpeg } from '../ffmpeg/run.ts';
 import { measureLoudness } from '../ingest/loudness.ts';
 import { soundFrom } from './filters.ts';
@@ -13,7 +14,7 @@ const firstHeadroom = 0.6;
 /** Attempts at meeting loudness and true peak together before the nearest is taken (and the check says so). */
 const attempts = 4;
 
-interface SoundRun {
+export interface SoundRun {
   masterPath: string;
   workDir: string;
   signal?: AbortSignal | undefined;
@@ -104,6 +105,26 @@ export async function makeSound(plan: RenderPlan, run: SoundRun): Promise<MadeSo
   return made;
 }
 
+/** Whether something is heard in what of a master a plan plays; null where no sound is wanted of it. */
+export async function heardIn(
+  plan: RenderPlan,
+  masterPath: string,
+  signal?: AbortSignal,
+): Promise<Result<boolean | null>> {
+  const { audio } = plan;
+  if (!audio) return ok(null);
+  const workDir = await mkdtemp(join(tmpdir(), 'mivvy-sound-'));
+  const cut = join(workDir, 'cut.wav');
+  try {
+    const made = await cutSound(plan, audio, cut, { masterPath, workDir, signal });
+    if (!made.ok) return made;
+    const loudness = await measureLoudness(cut, 0, signal);
+    return loudness.ok ? ok(loudness.value.integratedLufs !== null) : loudness;
+  } finally {
+    await rm(workDir, { recursive: true, force: true });
+  }
+}
+
 /** A tenth of a second of the film beside each end is read as well, for fades across joins. */
 const handleSeconds = 0.6;
 
@@ -111,7 +132,7 @@ const handleSeconds = 0.6;
  * The sound of what is kept, joined and at its pace, as one uncompressed file of exactly the picture's length: silence
  * before the film's sound starts and after it ends.
  */
-async function cutSound(
+export async function cutSound(
   plan: RenderPlan,
   audio: NonNullable<RenderPlan['audio']>,
   out: string,

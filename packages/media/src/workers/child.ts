@@ -56,7 +56,9 @@ export function startChild(
   living.add(stop);
   if (!listening) {
     listening = true;
-    parentPort!.on('message', () => living.forEach((end) => end()));
+    parentPort!.on('message', (message) => {
+      if (message === 'stop') living.forEach((end) => end());
+    });
   }
   return { child, ended, words: () => words, stop };
 }

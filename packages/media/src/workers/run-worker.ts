@@ -25,14 +25,51 @@ interface WorkerRun<News extends { kind: string }> {
   /** Everything the worker tells before its end. */
   onNews?: (news: Exclude<News, { kind: 'ended' }>) => void;
   signal?: AbortSignal | undefined;
+  /** The worker takes one job after the other. */
+  kept?: boolean;
 }
 
 /** A worker that is still being loaded hears nothing; it has started no tool yet, and is ended from outside. */
 const stopsWithinMs = 1500;
 
+/** Workers that wait for their next job, by their file: starting one takes longer than many a job. */
+const waiting = new Map<string, Worker[]>();
+/** A worker that has waited so long is let go, milliseconds. */
+const waitsMs = 60_000;
+
+/** A worker that waits, or a new one, with a job given to it. */
+function takeKept(file: URL, data: unknown): Worker {
+  const worker = waiting.get(file.href)?.pop() ?? startWorker(file, null);
+  worker.ref();
+  worker.postMessage(data);
+  return worker;
+}
+
+/** Lets a worker wait for its next job, without keeping the process alive. */
+function keep(file: URL, worker: Worker): void {
+  // By name: a worker has listeners of its own, without which it is deaf.
+  for (const event of ['message', 'error', 'exit']) worker.removeAllListeners(event);
+  const others = waiting.get(file.href) ?? [];
+  waiting.set(file.href, [...others, worker]);
+  worker.unref();
+  const forget = () => {
+    const left = waiting.get(file.href)?.filter((w) => w !== worker) ?? [];
+    waiting.set(file.href, left);
+  };
+  // One that dies while it waits is not given a job.
+  worker.once('error', forget);
+  worker.once('exit', forget);
+  setTimeout(() => {
+    if (!waiting.get(file.href)?.includes(worker)) return;
+    forget();
+    void worker.terminate();
+  }, waitsMs).unref();
+}
+
 /**
  * Runs a worker thread until it tells its end. Aborting asks it to stop, so that it can end the tools it has started;
- * then {@link Cancelled} is thrown. A worker that dies on the way throws its error.
+ * then {@link Cancelled} is thrown. A worker that dies on the way throws its error. With `kept` the worker gets its job
+ * as a message, and waits for the next one afterwards.
  */
 export async function runWorker<News extends { kind: string }>({
   file,
@@ -40,9 +77,10 @@ export async function runWorker<News extends { kind: string }>({
   news,
   onNews,
   signal,
+  kept = false,
 }: WorkerRun<News>): Promise<Extract<News, { kind: 'ended' }>> {
   if (signal?.aborted) throw new Cancelled();
-  const worker = startWorker(file, data);
+  const worker = kept ? takeKept(file, data) : startWorker(file, data);
   let giveUp: NodeJS.Timeout | undefined;
   const stop = () => {
     worker.postMessage('stop');
@@ -61,6 +99,7 @@ export async function runWorker<News extends { kind: string }>({
     });
     if (signal?.aborted) throw new Cancelled();
     if (!end) throw new Error('a worker ended without a word');
+    if (kept) keep(file, worker);
     return end;
   } finally {
     signal?.removeEventListener('abort', stop);

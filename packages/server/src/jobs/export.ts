@@ -121,6 +121,7 @@ async function exportVersion(ws: Ws, context: JobContext): Promise<Result<void>>
     masterPath: film.value,
     outPath,
     workDir: join(ws.storage.work, job.id),
+    placement: place.placement,
     logFile: logPath(ws.storage, job.id),
     signal,
     nice: true,

@@ -1,6 +1,6 @@
 import * as z from 'zod';
 import { checkLine, type CheckLine } from '../../checks/check-line.ts';
-import type { MadeFrom, MeasuredFile } from '../../checks/measured-file.ts';
+import type { MeasuredFile } from '../../checks/measured-file.ts';
 import { trouble } from '../../checks/trouble-kinds.ts';
 import { channelsLabel, codecLabel, decibelLabel } from '../../masters/facts.ts';
 import type { RenderPlan } from '../../render/plan-schema.ts';
@@ -31,14 +31,19 @@ const peakTolerance = 0.05;
 type PlannedSound = NonNullable<RenderPlan['audio']>;
 type MeasuredSound = NonNullable<MeasuredFile['audio']>;
 
-function formatLine(plan: PlannedSound, a: MeasuredSound): CheckLine {
+/** How it is coded, and that something is heard in it where something is in the master. */
+function soundLine(plan: PlannedSound, a: MeasuredSound, heard: boolean | null): CheckLine {
   const format = (s: { codec: string; channels: number; sampleRate: number }) =>
     `${codecLabel(s.codec)}, ${channelsLabel(s.channels)}, ${s.sampleRate / 1000} kHz`;
+  const isSilent = a.loudness.integratedLufs === null;
   return checkLine(
     'sound',
-    format(plan),
-    format(a),
-    a.codec === plan.codec && a.channels === plan.channels && a.sampleRate === plan.sampleRate,
+    `${format(plan)}${heard ? ', heard as in the master' : ''}`,
+    `${format(a)}${isSilent ? ', silent' : ''}`,
+    a.codec === plan.codec &&
+      a.channels === plan.channels &&
+      a.sampleRate === plan.sampleRate &&
+      !(heard && isSilent),
   );
 }
 
@@ -51,19 +56,12 @@ function lengthLine(seconds: number, a: MeasuredSound): CheckLine {
   );
 }
 
-/** A silent master makes a silent file; one in which something is heard does not. */
-function heardLine(source: MadeFrom, a: MeasuredSound): CheckLine {
-  const silent = a.loudness.integratedLufs === null;
-  return checkLine(
-    'sound-heard',
-    source.heard ? 'yes, as in the master' : 'silence, as in the master',
-    silent ? 'silence' : 'yes',
-    !source.heard || !silent,
-  );
-}
-
-/** Silence has no loudness: there is nothing to normalise, and nothing wrong with that where the master is silent too. */
-function loudnessLines(wanted: NonNullable<PlannedSound['loudness']>, a: MeasuredSound): CheckLine[] {
+/** Silence has no loudness; nothing is wrong with that where the master is silent too. */
+function loudnessLines(
+  wanted: NonNullable<PlannedSound['loudness']>,
+  a: MeasuredSound,
+  heard: boolean | null,
+): CheckLine[] {
   const { integratedLufs, truePeakDbtp } = a.loudness;
   const peak = truePeakDbtp !== null ? `${decibelLabel(truePeakDbtp)} dBTP` : null;
   return [
@@ -71,11 +69,13 @@ function loudnessLines(wanted: NonNullable<PlannedSound['loudness']>, a: Measure
       'loudness',
       `${decibelLabel(wanted.integratedLufs)} ± ${loudnessToleranceLu} LUFS`,
       integratedLufs === null ? 'silence' : `${decibelLabel(integratedLufs)} LUFS`,
-      integratedLufs === null || Math.abs(integratedLufs - wanted.integratedLufs) <= loudnessToleranceLu,
+      integratedLufs === null
+        ? heard === false
+        : Math.abs(integratedLufs - wanted.integratedLufs) <= loudnessToleranceLu,
     ),
     checkLine(
       'true-peak',
-      `≤ ${decibelLabel(wanted.truePeakDbtp)} dBTP`,
+      `≤ ${decibelLabel(wanted.truePeakDbtp)} dBTP + ${peakTolerance}`,
       peak ?? (integratedLufs === null ? 'silence' : 'not known'),
       truePeakDbtp === null ? integratedLufs === null : truePeakDbtp <= wanted.truePeakDbtp + peakTolerance,
     ),
@@ -96,15 +96,14 @@ export const audioRule = {
   },
   troubles: ({ soundMissing }, _placement, source) =>
     soundMissing ? [trouble('no-sound', source, 'The master has no sound, so this file has none.')] : [],
-  lines(plan, { audio: a }, source) {
+  lines({ plan, heard }, { audio: a }) {
     if (plan.audio === null)
       return [checkLine('sound', 'none', a ? codecLabel(a.codec) : 'none', a === null)];
     if (!a) return [checkLine('sound', codecLabel(plan.audio.codec), 'none', false)];
     return [
-      formatLine(plan.audio, a),
+      soundLine(plan.audio, a, heard),
       lengthLine(planSeconds(plan), a),
-      ...(source ? [heardLine(source, a)] : []),
-      ...(plan.audio.loudness ? loudnessLines(plan.audio.loudness, a) : []),
+      ...(plan.audio.loudness ? loudnessLines(plan.audio.loudness, a, heard) : []),
     ];
   },
   contradictions({ container, audio: sound }) {

@@ -4,7 +4,7 @@ import { trouble, type Trouble } from '../../checks/trouble-kinds.ts';
 import { keptFrameAt } from '../../edits/cut.ts';
 import type { RenderPlan } from '../../render/plan-schema.ts';
 import { keptIndexAt, planSeconds } from '../../render/read-plan.ts';
-import { framesWithin, withinSeconds } from '../../time/rate.ts';
+import { framesWithin, frameToSeconds, withinSeconds } from '../../time/rate.ts';
 import type { FrameSpan } from '../../time/span.ts';
 import { durationLabel, framesLabel } from '../../time/timecode.ts';
 import { closed } from '../closed.ts';
@@ -50,9 +50,28 @@ export const durationRule = {
       );
     return found;
   },
-  lines: (plan, { video }) => [
-    checkLine('length', `${plan.frames} frames`, `${video.frames} frames`, video.frames === plan.frames),
-  ],
+  lines({ plan, alone }, { video }, placement) {
+    const { minSeconds, maxSeconds } = placement?.duration ?? {};
+    const limits = [
+      ...(minSeconds === undefined ? [] : [`at least ${durationLabel(minSeconds)}`]),
+      ...(maxSeconds === undefined ? [] : [`at most ${durationLabel(maxSeconds)}`]),
+    ];
+    if (alone && limits.length === 0) return [];
+    const most = maxSeconds === undefined ? Infinity : framesWithin(maxSeconds, video.rate);
+    const isWithin =
+      video.frames <= most &&
+      (minSeconds === undefined || video.frames * video.rate.den >= minSeconds * video.rate.num - 1e-6);
+    const runs = durationLabel(frameToSeconds(video.frames, video.rate));
+    return [
+      checkLine(
+        'length',
+        [...(alone ? [] : [`${plan.frames} frames`]), ...limits].join(', '),
+        limits.length ? `${video.frames} frames, ${runs}` : `${video.frames} frames`,
+        (alone || video.frames === plan.frames) && isWithin,
+        video.frames > most ? [{ from: most, to: video.frames }] : [],
+      ),
+    ];
+  },
 } satisfies PlacementRule<{
   duration?: { minSeconds?: number | undefined; maxSeconds?: number | undefined } | undefined;
 }>;

@@ -20,12 +20,8 @@ export const fileSizeRule = {
     const sentence = `The bitrate is lowered to ${bitrateLabel(budget.rate.targetKbps)} so that the file stays under ${bytesLabel(maxBytes)}.`;
     return [trouble('rate-lowered', source, sentence)];
   },
-  lines: (plan, { bytes }) => [
-    checkLine(
-      'file-size',
-      plan.maxBytes === null ? 'no limit' : `≤ ${bytesLabel(plan.maxBytes)}`,
-      bytesLabel(bytes),
-      plan.maxBytes === null || bytes <= plan.maxBytes,
-    ),
-  ],
+  lines: ({ plan: { maxBytes } }, { bytes }) =>
+    maxBytes === null
+      ? []
+      : [checkLine('file-size', `≤ ${bytesLabel(maxBytes)}`, bytesLabel(bytes), bytes <= maxBytes)],
 } satisfies PlacementRule<{ maxBytes?: number | undefined }>;

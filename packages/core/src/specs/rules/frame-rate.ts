@@ -31,7 +31,8 @@ export const frameRateRule = {
     return [most ? `${most[0]!.toUpperCase()}${most.slice(1)} frames a second.` : 'Any frame rate is taken.'];
   },
   troubles({ plan, delivered }, _placement, source) {
-    if (delivered.step.kind !== 'nearest') return [];
+    // A pace alone leaves frames out as well; that is no fault of the rate.
+    if (delivered.step.kind !== 'nearest' || compareRates(plan.rate, plan.master.rate) === 0) return [];
     const sentence = `${rateLabel(plan.master.rate)} frames a second is not taken here: ${delivered.words}.`;
     const slower = compareRates(delivered.rate, plan.master.rate) < 0;
     return [
@@ -43,12 +44,13 @@ export const frameRateRule = {
       ),
     ];
   },
-  lines: (plan, { video }) => [
+  lines: ({ plan }, { video }) => [
     checkLine(
       'frame-rate',
       `${rateLabel(plan.rate)}, steady`,
       `${rateLabel(video.rate)}, ${video.evenlySpaced ? 'steady' : 'uneven'}`,
       compareRates(video.rate, plan.rate) === 0 && video.evenlySpaced,
+      video.unevenAt ? [{ from: video.unevenAt, to: video.unevenAt + 1 }] : [],
     ),
   ],
 } satisfies PlacementRule<{

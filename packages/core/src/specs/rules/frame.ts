@@ -22,7 +22,7 @@ export const frameRule = {
     const larger = largerFrame ? `, or ${sizeLabel(largerFrame)} when the master has the pixels` : '';
     return [`${shape[0]!.toUpperCase()}${shape.slice(1)} ${aspectLabel(size)}, ${sizeLabel(size)}${larger}.`];
   },
-  lines(plan, { video }) {
+  lines({ plan }, { video }) {
     const pixels = video.squarePixels ? 'square' : 'stretched';
     const turned = video.rotation === 0 ? 'upright' : `turned ${video.rotation}°`;
     return [

@@ -1,8 +1,9 @@
 import type * as z from 'zod';
 import type { CheckLine } from '../../checks/check-line.ts';
-import type { MadeFrom, MeasuredFile } from '../../checks/measured-file.ts';
+import type { MeasuredFile } from '../../checks/measured-file.ts';
 import type { Trouble } from '../../checks/trouble-kinds.ts';
-import type { PlannedVersion, RenderPlan } from '../../render/plan-schema.ts';
+import type { Wanted } from '../../checks/wanted.ts';
+import type { PlannedVersion } from '../../render/plan-schema.ts';
 import type { FrameSpan } from '../../time/span.ts';
 
 /**
@@ -16,8 +17,8 @@ export interface PlacementRule<Part> {
   words: (placement: Part) => string[];
   /** What a planned version breaks of it, before it is exported; `source` is from its first to its last kept frame. */
   troubles?: (planned: PlannedVersion, placement: Part, source: FrameSpan) => Trouble[];
-  /** The lines of the check report that belong to it, in their order. */
-  lines?: (plan: RenderPlan, measured: MeasuredFile, source: MadeFrom | null) => CheckLine[];
+  /** The lines of the check report that belong to it, in their order; without the placement where only its plan is known. */
+  lines?: (wanted: Wanted, measured: MeasuredFile, placement: Part | null) => CheckLine[];
   /** Where it contradicts another rule of the same placement, by the path of the field that is at fault. */
   contradictions?: (placement: Part) => { path: string[]; message: string }[];
 }

@@ -4,9 +4,10 @@ import { bitrateLabel } from '../../checks/labels.ts';
 import type { MeasuredFile } from '../../checks/measured-file.ts';
 import { trouble } from '../../checks/trouble-kinds.ts';
 import { codecLabel, sizeLabel } from '../../masters/facts.ts';
-import { lowestH264Level } from '../../render/levels.ts';
+import { lowestH264Level, lowestLevel } from '../../render/levels.ts';
 import type { RenderPlan } from '../../render/plan-schema.ts';
-import { rateLabel } from '../../time/rate.ts';
+import { nearestFrame, rateLabel } from '../../time/rate.ts';
+import type { FrameSpan } from '../../time/span.ts';
 import { closed } from '../closed.ts';
 import { videoCodecSchema, videoRateSchema, type VideoCodec, type VideoRate } from '../video-rate.ts';
 import type { PlacementRule } from './rule.ts';
@@ -26,18 +27,32 @@ const ceilingTolerance = 1.01;
 const notHeld: Record<string, readonly VideoCodec[]> = { webm: ['h264', 'hevc'], mov: ['vp9', 'av1'] };
 const instead: Record<string, string> = { webm: 'vp9 or av1', mov: 'h264 or hevc' };
 
+/**
+ * The level that a file states. Under a ceiling it is the one that the plan promises; without one it is at least what
+ * size and rate need, and no more than its own bits do.
+ */
+function levelLine(plan: RenderPlan, v: MeasuredFile['video']): CheckLine {
+  const { level } = plan.video;
+  const stated = v.level ?? 'none';
+  if (level !== null) return checkLine('level', level, stated, v.level === level);
+  const least = lowestH264Level(plan.frame, plan.rate, 0);
+  const most = lowestH264Level(plan.frame, plan.rate, v.peakKbps);
+  if (!least || !most) return checkLine('level', 'one that holds its size and rate', stated, false);
+  const number = Number(stated);
+  // The table begins at its first row: smaller pictures may state less.
+  const isEnough = number >= Number(least) || least === lowestLevel;
+  const wanted = least === most ? least : `${least} to ${most}`;
+  return checkLine(
+    'level',
+    least === lowestLevel ? `up to ${most}` : wanted,
+    stated,
+    isEnough && number <= Number(most),
+  );
+}
+
 function profileLines(plan: RenderPlan, v: MeasuredFile['video']): CheckLine[] {
   if (plan.video.codec !== 'h264') return [];
-  const { level } = plan.video;
-  return [
-    checkLine('profile', 'High', v.profile ?? 'none', v.profile === 'High'),
-    checkLine(
-      'level',
-      level ?? 'as its encoder states',
-      v.level ?? 'none',
-      level === null || v.level === level,
-    ),
-  ];
+  return [checkLine('profile', 'High', v.profile ?? 'none', v.profile === 'High'), levelLine(plan, v)];
 }
 
 function colourLine(v: MeasuredFile['video']): CheckLine {
@@ -53,25 +68,36 @@ function colourLine(v: MeasuredFile['video']): CheckLine {
   );
 }
 
+const percent = (factor: number) => `${Math.round((factor - 1) * 100)} %`;
+
+/** The second in which most bits lie, as frames. */
+function busiest({ peakSecond, rate, frames }: MeasuredFile['video']): FrameSpan[] {
+  if (peakSecond === undefined) return [];
+  const from = Math.min(frames - 1, nearestFrame(peakSecond, rate));
+  return [{ from, to: Math.min(frames, Math.max(from + 1, nearestFrame(peakSecond + 1, rate))) }];
+}
+
 function bitrateLines({ rate }: RenderPlan['video'], v: MeasuredFile['video']): CheckLine[] {
   const average = bitrateLabel(v.averageKbps);
-  const lines = [
+  const lines =
     rate.mode === 'two-pass'
-      ? checkLine(
-          'bitrate-average',
-          `≤ ${bitrateLabel(rate.targetKbps)}`,
-          average,
-          v.averageKbps <= rate.targetKbps * averageTolerance,
-        )
-      : checkLine('bitrate-average', `as quality ${rate.crf} needs`, average, true),
-  ];
+      ? [
+          checkLine(
+            'bitrate-average',
+            `≤ ${bitrateLabel(rate.targetKbps)} + ${percent(averageTolerance)}`,
+            average,
+            v.averageKbps <= rate.targetKbps * averageTolerance,
+          ),
+        ]
+      : [];
   if (rate.maxKbps !== undefined)
     lines.push(
       checkLine(
         'bitrate-ceiling',
-        `≤ ${bitrateLabel(rate.maxKbps)}`,
+        `≤ ${bitrateLabel(rate.maxKbps)} + ${percent(ceilingTolerance)}`,
         bitrateLabel(v.peakKbps),
         v.peakKbps <= rate.maxKbps * ceilingTolerance,
+        busiest(v),
       ),
     );
   return lines;
@@ -94,7 +120,7 @@ export const videoRule = {
     const sentence = `${sizeLabel(plan.frame)} at ${rateLabel(plan.rate)} is beyond every H.264 level.`;
     return [trouble('no-level', source, sentence)];
   },
-  lines: (plan, { video: v }) => [
+  lines: ({ plan }, { video: v }) => [
     checkLine('codec', codecLabel(plan.video.codec), codecLabel(v.codec), v.codec === plan.video.codec),
     ...profileLines(plan, v),
     colourLine(v),
@@ -103,6 +129,9 @@ export const videoRule = {
       `at least every ${plan.video.keyframeFrames} frames`,
       `every ${v.longestKeyframeGap} at most`,
       v.longestKeyframeGap <= plan.video.keyframeFrames,
+      v.longestGapAt === undefined
+        ? []
+        : [{ from: v.longestGapAt, to: v.longestGapAt + v.longestKeyframeGap }],
     ),
     ...bitrateLines(plan.video, v),
   ],

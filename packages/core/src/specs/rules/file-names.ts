@@ -1,12 +1,6 @@
 import * as z from 'zod';
 import type { PlacementRule } from './rule.ts';
 
-/** Whether captions go with the film, and how. */
-export const captionsRule = {
-  fields: { captions: z.enum(['none', 'sidecar', 'burned']).optional() },
-  words: () => [],
-} satisfies PlacementRule<{ captions?: string | undefined }>;
-
 /** Letters of its files' names: of any script where missing, or plain ones (a to z, digits, hyphens). */
 export const fileNamesRule = {
   fields: { fileNames: z.enum(['plain']).optional() },

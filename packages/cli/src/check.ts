@@ -1,0 +1,188 @@
+import { basename, resolve } from 'node:path';
+import { parseArgs } from 'node:util';
+import {
+  checkFile,
+  clampPose,
+  fail,
+  heldFraming,
+  makePlan,
+  ok,
+  problemLine,
+  wantedAlone,
+  type CheckReport,
+  type Cue,
+  type PlacedOutlet,
+  type Result,
+  type Wanted,
+} from '@mivvy/core';
+import { compareFile, heardIn, measureFile, readCaptionFile, sha256File } from '@mivvy/media';
+import { captioned, sidecarLine } from './captions.ts';
+import { progressPrinter, type Lines } from './lines.ts';
+import {
+  playingOptions,
+  readFacts,
+  readMaster,
+  readPlaces,
+  readPlaying,
+  type PlayingRequest,
+} from './playing.ts';
+
+/** How `check` is called, for people. */
+export const checkUsage = `Usage: mivvy check --file FILE --specs SPECBOOK --placement ID
+                   [--master FILE]       held against the film that it was made from as well
+                   [--plan FILE] [--at X,Y] [--zoom Z] [--in TC] [--to TC] [--pace P]
+                                         made from it so, as “mivvy deliver” takes them
+                   [--captions FILE]     with these captions, drawn in or in a file beside it, as the place asks
+                   [--quiet]             no progress lines`;
+
+interface Request extends PlayingRequest {
+  file: string;
+  specs: string;
+  placement: string;
+  master: string | undefined;
+  captions: string | undefined;
+  quiet: boolean;
+}
+
+function readRequest(argv: string[]): Result<Request> {
+  const wrong = (sentence: string) =>
+    fail<Request>('wrong-use', sentence, 'Run “mivvy check --help” for the way it is called.');
+  let values;
+  try {
+    ({ values } = parseArgs({
+      args: argv,
+      options: {
+        ...playingOptions,
+        file: { type: 'string' },
+        specs: { type: 'string' },
+        placement: { type: 'string', multiple: true },
+        master: { type: 'string' },
+        captions: { type: 'string' },
+        quiet: { type: 'boolean', default: false },
+      },
+    }));
+  } catch (error) {
+    return wrong(`${(error as Error).message.replace(/\.?$/, '.')}`);
+  }
+  if (!values.file) return wrong('--file is missing: which file is to be checked?');
+  if (!values.specs) return wrong('--specs is missing: which spec book?');
+  const [placement, another] = values.placement ?? [];
+  if (!placement) return wrong('--placement is missing: what is the file for?');
+  if (another) return wrong('A file is checked against one --placement at a time.');
+  if (values.framing !== 'hold')
+    return wrong(
+      `--framing ${values.framing} cannot be checked; give the plan that it was framed by with --plan.`,
+    );
+  const playing = readPlaying(values);
+  if ('wrong' in playing) return wrong(playing.wrong);
+  const { plan, pace, in: from, to } = values;
+  if (!values.master && (plan ?? pace ?? from ?? to ?? values.captions) !== undefined)
+    return wrong(
+      '--plan, --in, --to, --pace and --captions say what was made of a film; they need --master.',
+    );
+  return ok({
+    ...playing.request,
+    file: resolve(values.file),
+    specs: resolve(values.specs),
+    placement,
+    master: values.master === undefined ? undefined : resolve(values.master),
+    captions: values.captions === undefined ? undefined : resolve(values.captions),
+    quiet: values.quiet,
+  });
+}
+
+/** What a file is held against: its master's plan, or the placement alone. */
+async function readWanted(
+  request: Request,
+  { placement }: PlacedOutlet,
+  tell: (line: string) => void,
+  signal: AbortSignal,
+): Promise<Result<Wanted & { cues?: readonly Cue[] | undefined }>> {
+  if (request.master === undefined) {
+    const facts = await readFacts(request.file, signal);
+    return facts.ok ? ok(wantedAlone(facts.value, placement)) : facts;
+  }
+  const master = await readMaster(request.master, request, tell, signal);
+  if (!master.ok) return master;
+  const { facts, sha256, played, framing } = master.value;
+  const captions = request.captions === undefined ? ok(undefined) : await readCaptionFile(request.captions);
+  if (!captions.ok) return captions;
+  captions.value?.words.forEach(tell);
+  const bare = makePlan({
+    facts,
+    sha256,
+    placement,
+    framing: framing ?? heldFraming(clampPose(request.pose, facts.video.displayed, placement.frame)),
+    ...played,
+  });
+  const { plan, captions: cues } = captions.value ? captioned(bare, placement, captions.value.cues) : bare;
+  const heard = await heardIn(plan, request.master, signal);
+  return heard.ok ? ok({ plan, heard: heard.value, alone: false, cues }) : heard;
+}
+
+/** Measures a file and compares it with its master, where there is one. */
+async function reportOn(
+  request: Request,
+  { placement }: PlacedOutlet,
+  wanted: Wanted,
+  progress: ReturnType<typeof progressPrinter>,
+  signal: AbortSignal,
+): Promise<Result<CheckReport>> {
+  progress('measure', 0, null);
+  const measured = await measureFile(request.file, signal);
+  if (!measured.ok) return measured;
+  progress('measure', 1, null);
+  if (request.master === undefined) return ok(checkFile(wanted, measured.value, { placement }));
+  const compared = await compareFile(request.file, measured.value, wanted.plan, request.master, {
+    signal,
+    onProgress: (fraction) => progress('compare', fraction, null),
+  });
+  if (!compared.ok) return compared;
+  progress('compare', 1, null);
+  return ok(checkFile(wanted, measured.value, { placement, compared: compared.value }));
+}
+
+/** Checks a finished file. Returns the exit status: 0 passed, 1 failed, 2 wrong use or unusable input, 130 interrupted. */
+export async function checkCommand(argv: string[], lines: Lines, signal: AbortSignal): Promise<number> {
+  const { print, tell } = lines;
+  if (argv.includes('--help') || argv.includes('-h')) {
+    tell(checkUsage);
+    return 0;
+  }
+  const refuse = (problem: Parameters<typeof problemLine>[0]) => {
+    tell(problemLine(problem));
+    return 2;
+  };
+  const read = readRequest(argv);
+  if (!read.ok) return refuse(read.problem);
+  const request = read.value;
+  const places = await readPlaces(request.specs, [request.placement]);
+  if (!places.ok) return refuse(places.problem);
+  const place = places.value[0]!;
+  const wanted = await readWanted(request, place, tell, signal);
+  if (!wanted.ok) return refuse(wanted.problem);
+  const progress = progressPrinter(lines, request.quiet, { placement: request.placement });
+  const report = await reportOn(request, place, wanted.value, progress, signal);
+  if (!report.ok) return refuse(report.problem);
+  const { cues } = wanted.value;
+  const beside =
+    cues?.length && place.placement.captions === 'sidecar'
+      ? [await sidecarLine(cues, place.placement, request.file)]
+      : [];
+  const checks = [...report.value.checks, ...beside];
+  const passed = checks.every((line) => line.ok);
+  print(
+    JSON.stringify({
+      event: 'report',
+      file: request.file,
+      sha256: await sha256File(request.file, signal),
+      status: passed ? 'passed' : 'failed',
+      checks,
+    }),
+  );
+  for (const line of checks.filter((c) => !c.ok))
+    tell(
+      `${basename(request.file)}: ${line.name}: ${line.measured}, wanted ${line.expected}. ${line.mend ?? ''}`,
+    );
+  return passed ? 0 : 1;
+}

@@ -1,0 +1,230 @@
+import type { Layout } from '../framing/framing.ts';
+import type { MasterRect, Size } from '../picture/geometry.ts';
+import { barsOf, type Edges } from './bars.ts';
+import { drawPlan } from './draw-plan.ts';
+import { drawPart, fitSide, gridOf, scaledRect, type Grid } from './grid.ts';
+import { structuralSimilarity } from './likeness.ts';
+import { findWindow, searchWindow, type Found } from './register.ts';
+
+/** A picture's luma and colour differences, each a plane of its own size. */
+export interface Planes {
+  luma: Plane;
+  cb: Plane;
+  cr: Plane;
+}
+
+/** A plane of bytes: pictures are kept so, because many of them are kept at a time. */
+interface Plane extends Size {
+  bytes: Uint8Array;
+}
+
+/** A frame of a file beside the frame of the master that it should show. */
+export interface Sample {
+  /** The file's frame. */
+  at: number;
+  file: Planes;
+  master: Planes;
+  /** What the plan shows of the master there. */
+  layout: Layout;
+  /** A part of the frame in which something else is drawn over it, frame pixels; null where nothing is. */
+  over: MasterRect | null;
+}
+
+/** The two films of a comparison. */
+export interface Films {
+  /** Displayed size of the master. */
+  master: Size;
+  /** The delivered frame. */
+  frame: Size;
+}
+
+/** Longer side of pictures whose likeness is judged: fine grain, which coding may drop, is too small to be seen in them. */
+const likenessSide = 200;
+/** Longer side of pictures in which a window is looked for, and in which bars are. */
+const findingSide = 256;
+const barsSide = 300;
+/** Less correlated than this, and where a window lies cannot be told. */
+const leastAlike = 0.85;
+/** More correlated than the first, and a window is found; found elsewhere, it has to be so many times less unlike. */
+const certainlyAlike = 0.97;
+const muchMore = 1.5;
+/** A window lies where it should within so many master pixels, and at least within one delivered pixel. */
+export const placeTolerance = 2;
+/** An edge that may be wrong by more than this share of the tolerance says nothing. */
+const sureEnough = 0.5;
+/** Bars deeper than this share of a side are bars, and never ones of fewer pixels than the second figure. */
+const barShare = 0.008;
+const leastBar = 4;
+
+/** What was found of one panel of a picture. */
+interface JudgedPanel {
+  likeness: number | null;
+  /** Mean difference of the worst of its three planes, levels of 8 bits. */
+  colour: number;
+  /** Master pixels from the plan's edges; null where it cannot be told. */
+  off: number | null;
+  /** The whole panel's window as it was found, master pixels; null where it was not. */
+  window: MasterRect | null;
+}
+
+/** What was found of one picture. */
+export interface Judged {
+  at: number;
+  panels: JudgedPanel[];
+  /** Delivered pixels; null where there are none. */
+  bars: Edges | null;
+}
+
+const luma = ({ luma: plane }: Planes): Grid => gridOf(plane, plane.bytes);
+const whole = ({ width, height }: Size): MasterRect => ({ x: 0, y: 0, width, height });
+
+/** How far a window may lie from its place, master pixels. */
+export const toleranceOf = ({ source, into }: Layout['panels'][number]): number =>
+  Math.max(placeTolerance, source.width / into.width);
+
+/** Mean difference of colour and brightness of what is known of two pictures. */
+function colourApart({ file, master }: Sample, window: MasterRect, part: MasterRect, films: Films): number {
+  const cells = { width: 8, height: 8 };
+  const apart = (['luma', 'cb', 'cr'] as const).map((name) => {
+    const [own, planned] = [file[name], master[name]];
+    const a = drawPart(gridOf(own, own.bytes), scaledRect(part, films.frame, own), cells);
+    const b = drawPart(gridOf(planned, planned.bytes), scaledRect(window, films.master, planned), cells);
+    return a.reduce((sum, v, i) => sum + Math.abs(v - b[i]!), 0) / a.length;
+  });
+  return Math.max(...apart);
+}
+
+/** Bars in a file's picture that its plan has not, delivered pixels. */
+function barsIn(
+  sample: Sample,
+  file: Grid,
+  master: Grid,
+  { master: masterSize, frame }: Films,
+): Edges | null {
+  const cells = fitSide(frame, barsSide);
+  const drawn = drawPlan(sample.layout, master, masterSize, frame, cells);
+  if (!drawn.known.every(Boolean)) return null;
+  const edges = barsOf(drawPart(file, whole(file), cells), drawn.data, cells);
+  const [across, down] = [frame.width / cells.width, frame.height / cells.height];
+  const deep = {
+    top: edges.top * down,
+    right: edges.right * across,
+    bottom: edges.bottom * down,
+    left: edges.left * across,
+  };
+  const isBar = (depth: number, side: number) => depth >= Math.max(leastBar, side * barShare);
+  const any =
+    isBar(Math.max(deep.top, deep.bottom), frame.height) ||
+    isBar(Math.max(deep.left, deep.right), frame.width);
+  return any ? deep : null;
+}
+
+/** The part of a panel that nothing lies over: neither bars, nor what is drawn over the frame. */
+function freePart(into: MasterRect, bars: Edges | null, over: MasterRect | null, frame: Size): MasterRect {
+  const left = Math.max(into.x, bars?.left ?? 0);
+  const right = Math.min(into.x + into.width, frame.width - (bars?.right ?? 0));
+  let top = Math.max(into.y, bars?.top ?? 0);
+  let bottom = Math.min(into.y + into.height, frame.height - (bars?.bottom ?? 0));
+  if (over && over.y < bottom && over.y + over.height > top) {
+    // The larger of what lies above and below it.
+    if (over.y - top >= bottom - over.y - over.height) bottom = over.y;
+    else top = over.y + over.height;
+  }
+  return { x: left, y: top, width: right - left, height: bottom - top };
+}
+
+/** Finds the window that a part of a file's picture shows: near where it should be, else anywhere. */
+function locate(part: Grid, master: Grid, planned: MasterRect): Found {
+  const inPlace = findWindow(part, master, planned, 'near');
+  if (inPlace.alike >= certainlyAlike) return inPlace;
+  // What repeats itself is alike in many places: another one has to be much more so.
+  const wide = findWindow(part, master, planned);
+  const near = (1 - wide.alike) * muchMore < 1 - inPlace.alike ? wide : inPlace;
+  if (near.alike >= leastAlike) return near;
+  const elsewhere = searchWindow(part, master, planned);
+  if (!elsewhere) return near;
+  const found = findWindow(part, master, elsewhere);
+  return found.alike >= leastAlike && found.alike > near.alike + 0.05 ? found : near;
+}
+
+/** How far a found window's edges lie from the planned ones where that is certain enough; null where it is nowhere. */
+function offBy(
+  { window, unsure }: Found,
+  planned: MasterRect,
+  scale: number,
+  tolerance: number,
+): number | null {
+  const ends = (a: number, length: number, b: number, other: number) =>
+    Math.max(Math.abs(a - b), Math.abs(a + length - b - other)) * scale;
+  const sides = [
+    { off: ends(window.x, window.width, planned.x, planned.width), unsure: unsure.x * scale },
+    { off: ends(window.y, window.height, planned.y, planned.height), unsure: unsure.y * scale },
+  ].filter((side) => side.unsure <= tolerance * sureEnough);
+  return sides.length ? Math.max(...sides.map((side) => Math.max(0, side.off - side.unsure))) : null;
+}
+
+/** A window of a part carried on to the whole that it is a part of. */
+function carriedOn(window: MasterRect, part: MasterRect, all: MasterRect): MasterRect {
+  const [kx, ky] = [window.width / part.width, window.height / part.height];
+  return {
+    x: window.x + (all.x - part.x) * kx,
+    y: window.y + (all.y - part.y) * ky,
+    width: all.width * kx,
+    height: all.height * ky,
+  };
+}
+
+function judgePanel(
+  sample: Sample,
+  panel: Layout['panels'][number],
+  bars: Edges | null,
+  grids: { file: Grid; master: Grid },
+  films: Films,
+): JudgedPanel | null {
+  const { source, into } = panel;
+  const { file, master } = grids;
+  const part = freePart(into, bars, sample.over, films.frame);
+  if (part.width < 16 || part.height < 16) return null;
+  // What the part shows of the master, were it as planned.
+  const planned = scaledRect(carriedOn(source, into, part), films.master, master);
+  const place = scaledRect(part, films.frame, file);
+  const cells = fitSide(place, findingSide);
+  const seen: Grid = { ...cells, data: drawPart(file, place, cells) };
+  const found = locate(seen, master, planned);
+  const lies = found.alike >= leastAlike;
+  const window = lies ? found.window : planned;
+  const small = fitSide(cells, likenessSide);
+  const inMaster = scaledRect(window, master, films.master);
+  return {
+    likeness: structuralSimilarity(
+      drawPart(seen, whole(seen), small),
+      drawPart(master, window, small),
+      small,
+    ),
+    colour: colourApart(sample, inMaster, part, films),
+    off: lies ? offBy(found, planned, films.master.width / master.width, toleranceOf(panel)) : null,
+    window: lies ? carriedOn(inMaster, part, into) : null,
+  };
+}
+
+/** Whether a picture with flat edges is, edges and all, another part of the master: then they are no bars. */
+function liesElsewhere(
+  { layout }: Sample,
+  { file, master }: { file: Grid; master: Grid },
+  films: Films,
+): boolean {
+  const [panel, ...more] = layout.panels;
+  if (!panel || more.length) return false;
+  const cells = fitSide(file, findingSide);
+  const seen: Grid = { ...cells, data: drawPart(file, whole(file), cells) };
+  return locate(seen, master, scaledRect(panel.source, films.master, master)).alike >= certainlyAlike;
+}
+
+/** Looks at one picture of a file beside what its plan shows there: how alike they are, and where its windows lie. */
+export function judge(sample: Sample, films: Films): Judged {
+  const grids = { file: luma(sample.file), master: luma(sample.master) };
+  const flat = barsIn(sample, grids.file, grids.master, films);
+  const bars = flat && !liesElsewhere(sample, grids, films) ? flat : null;
+  const panels = sample.layout.panels.flatMap((panel) => judgePanel(sample, panel, bars, grids, films) ?? []);
+  return { at: sample.at, panels, bars };
+}

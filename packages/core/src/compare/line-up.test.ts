@@ -1,0 +1,102 @@
+import { describe, expect, test } from '@jest/globals';
+import fc from 'fast-check';
+import { lineUp, type Thumb } from './line-up.ts';
+
+/** A film of blobs that wander over a textured ground; every frame differs a little from the next. */
+function film(frames: number, speed = 0.7): Float32Array[] {
+  const [width, height] = [24, 32];
+  return Array.from({ length: frames }, (_, k) =>
+    Float32Array.from({ length: width * height }, (__, i) => {
+      const [x, y] = [i % width, Math.floor(i / width)];
+      const ground = 90 + 20 * Math.sin(x * 1.7) * Math.cos(y * 0.9);
+      const blob = (cx: number, cy: number) => 90 * Math.exp(-((x - cx) ** 2 + (y - cy) ** 2) / 18);
+      return ground + blob(12 + 8 * Math.sin((k * speed) / 9), 16 + 10 * Math.cos((k * speed) / 13));
+    }),
+  );
+}
+
+/** Coding noise that is the same in every run. */
+function noisy(pictures: readonly Thumb[], amount: number): Float32Array[] {
+  let seed = 7;
+  const random = () => {
+    seed = (seed * 1664525 + 1013904223) >>> 0;
+    return seed / 2 ** 32 - 0.5;
+  };
+  return pictures.map((picture) => Float32Array.from(picture, (v) => v + amount * random()));
+}
+
+const blind = (length: number) => new Uint8Array(length);
+const plan = film(160);
+/** One frame that is shown twice can only be told where frames differ well. */
+const quick = film(160, 3);
+
+describe('lining a file up with its plan', () => {
+  test('a file that is as planned has no gaps, however noisy', () => {
+    for (const amount of [0, 2, 6]) {
+      const { shows, held, missing } = lineUp(noisy(plan, amount), plan, blind(160));
+      expect([...shows]).toEqual([...plan.keys()]);
+      expect([held, missing]).toEqual([[], []]);
+    }
+  });
+
+  test('frames that are left out are found where they are missing', () => {
+    fc.assert(
+      fc.property(fc.integer({ min: 5, max: 150 }), fc.integer({ min: 1, max: 4 }), (at, count) => {
+        const file = noisy([...plan.slice(0, at), ...plan.slice(at + count)], 1.5);
+        const { missing, held } = lineUp(file, plan, blind(file.length));
+        expect(held).toEqual([]);
+        expect(missing).toHaveLength(1);
+        expect(missing[0]!.count).toBe(count);
+        expect(Math.abs(missing[0]!.at - at)).toBeLessThanOrEqual(2);
+      }),
+      { numRuns: 15 },
+    );
+  });
+
+  test('frames that are shown again are found, put between others or in place of them', () => {
+    fc.assert(
+      fc.property(
+        fc.integer({ min: 5, max: 150 }),
+        fc.integer({ min: 1, max: 5 }),
+        fc.boolean(),
+        (at, count, instead) => {
+          const again = Array.from({ length: count }, () => quick[at]!);
+          const file = noisy(
+            [...quick.slice(0, at + 1), ...again, ...quick.slice(at + 1 + (instead ? count : 0))],
+            1.5,
+          );
+          const { missing, held } = lineUp(file, quick, blind(file.length));
+          expect(missing).toEqual([]);
+          expect(held.reduce((sum, s) => sum + s.to - s.from, 0)).toBe(count);
+          expect(Math.abs(held[0]!.from - at - 1)).toBeLessThanOrEqual(2);
+        },
+      ),
+      { numRuns: 15 },
+    );
+  });
+
+  test('what lies a little beside the plan all along makes no gaps', () => {
+    // Brighter and of another ground, far more than two frames differ: as when something lies over it.
+    const beside = plan.map((picture) =>
+      Float32Array.from(picture, (v, i) => v * 0.9 + 25 + 15 * Math.sin(i * 0.37)),
+    );
+    const { held, missing } = lineUp(noisy(beside, 1.5), plan, blind(160));
+    expect([held, missing]).toEqual([[], []]);
+  });
+
+  test('where nothing moves only the length can tell', () => {
+    const still = Array.from({ length: 60 }, () => plan[0]!);
+    const { missing } = lineUp(noisy(still.slice(1), 1), noisy(still, 1), blind(59));
+    expect(missing.reduce((sum, m) => sum + m.count, 0)).toBe(1);
+    expect(lineUp(noisy(still, 1), still, blind(60)).held).toEqual([]);
+  });
+
+  test('frames that say nothing are passed over', () => {
+    const black = plan.map((picture, k) =>
+      k >= 40 && k < 52 ? new Float32Array(picture.length).fill(16) : picture,
+    );
+    const hidden = blind(160).fill(1, 40, 52);
+    const { held, missing } = lineUp(noisy(black, 1), plan, hidden);
+    expect([held, missing]).toEqual([[], []]);
+  });
+});

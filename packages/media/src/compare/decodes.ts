@@ -1,0 +1,99 @@
+import { fitCells, fitSide, type RenderPlan, type Size } from '@mivvy/core';
+import { inputArgs, quietly } from '../ffmpeg/run.ts';
+import { countedFilters, toneMap } from '../render/filters.ts';
+import { seekTo } from '../render/seek.ts';
+import type { CompareJob } from './compare-job.ts';
+
+/** A small picture of every frame comes down pipe 1, luma alone; larger ones of some frames down pipe 3, in colour. */
+export interface Decode {
+  args: string[];
+  /** Size of the pictures of every frame. */
+  small: Size;
+  /** Size of the ones of some frames, 4:2:0. */
+  large: Size;
+}
+
+/** Cells of a file's small pictures, fewer for long films so that memory stays bounded. */
+const thumbCells = (frames: number) => Math.max(256, Math.min(1400, Math.floor(60_000_000 / frames)));
+/** Longer side of a master's small pictures, and of the larger ones of both films. */
+const masterSide = 320;
+const fileLargeSide = 640;
+const masterLargeSide = 1280;
+/** A master is decoded from its start, so that its frames are counted by nothing but their order, unless that takes too long. */
+const countedUpTo = 1500;
+
+/** A filter that lets through some pictures by their number. */
+const chosen = (frames: readonly number[]) => `select=${frames.map((f) => `eq(n\\,${f})`).join('+') || '0'}`;
+
+function args(path: string, seek: string[], graph: string): string[] {
+  const raw = (label: string, to: string) => [
+    '-map',
+    `[${label}]`,
+    '-fps_mode',
+    'passthrough',
+    '-f',
+    'rawvideo',
+    to,
+  ];
+  return [
+    ...quietly,
+    ...seek,
+    ...inputArgs(path),
+    '-filter_complex',
+    graph,
+    ...raw('small', 'pipe:1'),
+    ...raw('large', 'pipe:3'),
+  ];
+}
+
+/** Decodes a finished file: all its frames small, some of them larger. */
+export function fileDecode({ file, plan }: CompareJob, samples: readonly number[]): Decode {
+  const small = fitCells(file.displayed, thumbCells(plan.frames));
+  const large = fitSide(file.displayed, fileLargeSide);
+  // A file without tags is taken to be in the colours that it should be in.
+  const read = file.matrix === null ? ':in_color_matrix=bt709' : '';
+  const to = ({ width, height }: Size) =>
+    `scale=${width}:${height}:flags=area${read}:out_color_matrix=bt709:out_range=tv,format=yuv420p`;
+  return {
+    args: args(
+      file.path,
+      [],
+      `[0:${file.stream}]split=2[a][b];[a]${to(small)},extractplanes=y[small];[b]${chosen(samples)},${to(large)}[large]`,
+    ),
+    small,
+    large,
+  };
+}
+
+/** Decodes a plan's master from its first frame that is needed to its last: all small, some larger. */
+export function masterDecode(
+  plan: RenderPlan,
+  path: string,
+  needed: { from: number; to: number },
+  samples: readonly number[],
+): Decode & { skipped: number } {
+  const { master } = plan;
+  const seek = needed.from > countedUpTo ? seekTo(master, needed.from) : { skipped: 0, args: [] };
+  const small = fitSide(master.displayed, masterSide);
+  const large = fitSide(master.displayed, masterLargeSide);
+  const read = master.hdr === 'none' ? `:in_color_matrix=${master.matrix}:in_range=${master.range}` : '';
+  const written = master.hdr === 'none' ? ':out_color_matrix=bt709:out_range=tv' : '';
+  // Tone is mapped after sizing: on small pictures it costs little.
+  const to = ({ width, height }: Size) =>
+    [
+      `scale=${width}:${height}:flags=area${read}${written}`,
+      ...(master.hdr === 'none' ? [] : toneMap),
+      'format=yuv420p',
+    ].join(',');
+  const counted = `${countedFilters(master)},trim=end_frame=${needed.to - seek.skipped}`;
+  return {
+    args: args(
+      path,
+      seek.args,
+      `[0:${master.videoStream}]${counted},split=2[a][b];[a]${to(small)},extractplanes=y[small];[b]${chosen(samples.map((f) => f - seek.skipped))},${to(large)}[large]`,
+    ),
+    small,
+    large,
+    skipped: seek.skipped,
+  };
+}
