@@ -23,6 +23,7 @@ import { stillFilters } from '../../packages/media/src/render/filters.ts';
 import { cutsSpeed } from './cuts.ts';
 import { calibration } from './calibration.ts';
 import { firstSight } from './first-sight.ts';
+import { plantedTable } from './planted.ts';
 import { startServer } from '../testing/own-server.ts';
 import { dataFlow } from './data-flow.ts';
 import { followingTable, lookingSpeed, solvingSpeed } from './following.ts';
@@ -535,6 +536,7 @@ try {
 }
 
 async function others(): Promise<void> {
+  if (values.only === 'check') return plantedTable(dir, say);
   if (values.only === 'data') return dataFlow(root, dir, say);
   if (values.only === 'first-sight') return firstSight(dir, say);
   const source = await film(3);

@@ -426,6 +426,12 @@ export const operations: readonly Operation[] = [
     summary: 'A file’s check report',
     answer: checkReportSchema,
   },
+  {
+    method: 'get',
+    path: '/api/deliverables/{id}/report.html',
+    summary: 'The same as one page that opens anywhere without a network',
+    media: 'text/html',
+  },
 ];
 
 /** The OpenAPI 3.1 document of the HTTP API. Uploads follow the open tus protocol at /api/uploads and are not listed. */

@@ -1,4 +1,5 @@
-import { basename, resolve } from 'node:path';
+import { rename, rm, writeFile } from 'node:fs/promises';
+import { basename, dirname, join, resolve } from 'node:path';
 import { parseArgs } from 'node:util';
 import {
   checkFile,
@@ -8,6 +9,7 @@ import {
   makePlan,
   ok,
   problemLine,
+  reportPage,
   wantedAlone,
   type CheckReport,
   type Cue,
@@ -33,6 +35,7 @@ export const checkUsage = `Usage: mivvy check --file FILE --specs SPECBOOK --pla
                    [--plan FILE] [--at X,Y] [--zoom Z] [--in TC] [--to TC] [--pace P]
                                          made from it so, as “mivvy deliver” takes them
                    [--captions FILE]     with these captions, drawn in or in a file beside it, as the place asks
+                   [--html FILE]         the report as one page that opens anywhere
                    [--quiet]             no progress lines`;
 
 interface Request extends PlayingRequest {
@@ -41,6 +44,8 @@ interface Request extends PlayingRequest {
   placement: string;
   master: string | undefined;
   captions: string | undefined;
+  /** Path of the page that is written; undefined for none. */
+  html: string | undefined;
   quiet: boolean;
 }
 
@@ -58,6 +63,7 @@ function readRequest(argv: string[]): Result<Request> {
         placement: { type: 'string', multiple: true },
         master: { type: 'string' },
         captions: { type: 'string' },
+        html: { type: 'string' },
         quiet: { type: 'boolean', default: false },
       },
     }));
@@ -86,6 +92,7 @@ function readRequest(argv: string[]): Result<Request> {
     specs: resolve(values.specs),
     placement,
     master: values.master === undefined ? undefined : resolve(values.master),
+    html: values.html === undefined ? undefined : resolve(values.html),
     captions: values.captions === undefined ? undefined : resolve(values.captions),
     quiet: values.quiet,
   });
@@ -142,6 +149,23 @@ async function reportOn(
   return ok(checkFile(wanted, measured.value, { placement, compared: compared.value }));
 }
 
+/** Writes a report's page, whole or not at all. */
+async function writePage(path: string, page: Parameters<typeof reportPage>[0]): Promise<Result<void>> {
+  const unfinished = join(dirname(path), `.${basename(path)}.${process.pid}`);
+  try {
+    await writeFile(unfinished, reportPage(page));
+    await rename(unfinished, path);
+    return ok(undefined);
+  } catch {
+    await rm(unfinished, { force: true });
+    return fail(
+      'no-page',
+      `The page ${path} cannot be written.`,
+      'Name a file in a folder that can be written to.',
+    );
+  }
+}
+
 /** Checks a finished file. Returns the exit status: 0 passed, 1 failed, 2 wrong use or unusable input, 130 interrupted. */
 export async function checkCommand(argv: string[], lines: Lines, signal: AbortSignal): Promise<number> {
   const { print, tell } = lines;
@@ -171,15 +195,20 @@ export async function checkCommand(argv: string[], lines: Lines, signal: AbortSi
       : [];
   const checks = [...report.value.checks, ...beside];
   const passed = checks.every((line) => line.ok);
-  print(
-    JSON.stringify({
-      event: 'report',
-      file: request.file,
-      sha256: await sha256File(request.file, signal),
-      status: passed ? 'passed' : 'failed',
-      checks,
-    }),
-  );
+  const sha256 = await sha256File(request.file, signal);
+  if (request.html !== undefined) {
+    const written = await writePage(request.html, {
+      file: basename(request.file),
+      sha256,
+      place: `${place.outlet.name}, ${place.placement.name}`,
+      master: request.master === undefined ? null : basename(request.master),
+      plan: wanted.value.plan,
+      report: { ...report.value, passed, checks },
+    });
+    if (!written.ok) return refuse(written.problem);
+  }
+  const status = passed ? 'passed' : 'failed';
+  print(JSON.stringify({ event: 'report', file: request.file, sha256, status, checks }));
   for (const line of checks.filter((c) => !c.ok))
     tell(
       `${basename(request.file)}: ${line.name}: ${line.measured}, wanted ${line.expected}. ${line.mend ?? ''}`,

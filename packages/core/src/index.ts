@@ -216,7 +216,7 @@ export {
 } from './checks/keeps.ts';
 export { hiddenKeeps } from './checks/visibility.ts';
 export { suggestMend } from './checks/mend.ts';
-export { bytesLabel, bitrateLabel } from './checks/labels.ts';
+export { bytesLabel, spansLabel, bitrateLabel } from './checks/labels.ts';
 export { troubleKind, refusal, isPlaced, type Trouble } from './checks/trouble-kinds.ts';
 export {
   marginChoiceSchema,
@@ -264,6 +264,7 @@ export { judge, type Planes } from './compare/judge.ts';
 export { leanOf, leaning, type Lean } from './compare/lean.ts';
 export { sampledFrames } from './compare/samples.ts';
 export { compareSoundRate, soundOffsets } from './compare/sound-offset.ts';
+export { reportPage } from './checks/report-page.ts';
 export type { Wanted } from './checks/wanted.ts';
 export { wantedAlone } from './checks/alone.ts';
 export { checkReportSchema, checkFile, type CheckReport } from './checks/report.ts';

@@ -250,6 +250,9 @@ describe('export', () => {
       file!.bytes,
       file!.sha256,
     ]);
+    const page = await fetch(`${s.base}/api/deliverables/${file!.id}/report.html`);
+    expect(page.headers.get('content-security-policy')).toBe("default-src 'none'; style-src 'unsafe-inline'");
+    expect(await page.text()).toMatch(/All \d+ lines passed.*Quickby, Tall.*beside its master “My film”/s);
     expect(await readdir(join(s.dir, 'work'))).toEqual([]);
     await s.get(versionSchema, 'PATCH', `/versions/${v.id}`, {
       revision: v.revision,

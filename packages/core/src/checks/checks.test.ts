@@ -6,7 +6,8 @@ import { facts, story } from '../testing/samples.ts';
 import { averageKbps, kbpsBySecond, peakKbps } from './bitrate.ts';
 import { checkFile } from './report.ts';
 import type { MeasuredFile } from './measured-file.ts';
-import { bitrateLabel, bytesLabel } from './labels.ts';
+import { bitrateLabel, bytesLabel, spansLabel } from './labels.ts';
+import { reportPage } from './report-page.ts';
 
 describe('bitrate over time', () => {
   const even = (count: number, bytes: number) =>
@@ -52,6 +53,42 @@ describe('bitrate over time', () => {
   });
 });
 
+/** A file that is as it should be, but for what is said of its picture. */
+const goodFile = (over: Partial<MeasuredFile['video']> = {}): MeasuredFile => ({
+  bytes: 19_000_000,
+  container: 'mov,mp4',
+  moovFirst: true,
+  video: {
+    codec: 'h264',
+    codecTag: 'avc1',
+    profile: 'High',
+    level: '4.0',
+    frame: { width: 1080, height: 1920 },
+    squarePixels: true,
+    rotation: 0,
+    rate: { num: 25, den: 1 },
+    frames: 1060,
+    evenlySpaced: true,
+    pixelFormat: 'yuv420p',
+    primaries: 'bt709',
+    transfer: 'bt709',
+    matrix: 'bt709',
+    averageKbps: 3490,
+    peakKbps: 3900,
+    kbpsBySecond: [],
+    longestKeyframeGap: 50,
+    longestGapAt: 50,
+    ...over,
+  },
+  audio: {
+    codec: 'aac',
+    channels: 2,
+    sampleRate: 48000,
+    seconds: 42.4,
+    loudness: { integratedLufs: -14.1, truePeakDbtp: -1.3 },
+  },
+});
+
 describe('check reports', () => {
   const { plan } = makePlan({
     facts: facts(),
@@ -60,38 +97,7 @@ describe('check reports', () => {
     framing: heldFraming(),
   });
   const wanted = (heard = true) => ({ plan, heard, alone: false });
-  const good: MeasuredFile = {
-    bytes: 19_000_000,
-    container: 'mov,mp4',
-    moovFirst: true,
-    video: {
-      codec: 'h264',
-      codecTag: 'avc1',
-      profile: 'High',
-      level: '4.0',
-      frame: { width: 1080, height: 1920 },
-      squarePixels: true,
-      rotation: 0,
-      rate: { num: 25, den: 1 },
-      frames: 1060,
-      evenlySpaced: true,
-      pixelFormat: 'yuv420p',
-      primaries: 'bt709',
-      transfer: 'bt709',
-      matrix: 'bt709',
-      averageKbps: 3490,
-      peakKbps: 3900,
-      kbpsBySecond: [],
-      longestKeyframeGap: 50,
-    },
-    audio: {
-      codec: 'aac',
-      channels: 2,
-      sampleRate: 48000,
-      seconds: 42.4,
-      loudness: { integratedLufs: -14.1, truePeakDbtp: -1.3 },
-    },
-  };
+  const good = goodFile();
   test('a file that is as it should be passes every line', () => {
     const report = checkFile(wanted(), good);
     expect(report.passed).toBe(true);
@@ -157,4 +163,61 @@ describe('check reports', () => {
     expect(failed(withSound({ seconds: seconds - 0.1 }))).toEqual([]);
     expect(failed(withSound({ seconds: seconds - 0.11 }))).toEqual(['Sound, length']);
   });
+});
+
+describe('a report as a page', () => {
+  const { plan } = makePlan({
+    facts: facts(),
+    sha256: 'a'.repeat(64),
+    placement: story({ duration: {} }),
+    framing: heldFraming(),
+  });
+  const page = (over: Partial<Parameters<typeof reportPage>[0]> = {}) =>
+    reportPage({
+      file: 'a <b>"film" & more.mp4',
+      sha256: 'a'.repeat(64),
+      place: 'Kelpie, <Tall>',
+      master: null,
+      plan,
+      report: checkFile(
+        { plan, heard: true, alone: false },
+        goodFile({ averageKbps: 3900, longestKeyframeGap: 60 }),
+      ),
+      ...over,
+    });
+  test('says the verdict, what failed first, where, and what to do', () => {
+    const text = page();
+    expect(text).toMatch(/2 lines of \d+ failed/);
+    expect(text.indexOf('bitrate-average')).toBeLessThan(text.indexOf('frame-size'));
+    expect(text).toContain('Save it with keyframes no further apart.');
+    expect(text).toContain('at 00:00:02:00 to 00:00:04:09');
+    expect(text).toContain('without its master');
+  });
+  test('writes names as names, and loads nothing from elsewhere', () => {
+    const text = page();
+    expect(text).toContain('a &lt;b&gt;&quot;film&quot; &amp; more.mp4');
+    expect(text).not.toMatch(/<b>|<Tall>|<script|<link|<img|src=|href=|url\(|https?:/);
+  });
+  test('draws the bitrate of each second, and what lies over the ceiling otherwise', () => {
+    const text = page({
+      report: checkFile({ plan, heard: true, alone: false }, goodFile({ kbpsBySecond: [1000, 9000, 2000] })),
+    });
+    expect(text.match(/<rect/g)).toHaveLength(3);
+    expect(text.match(/<rect class="over"/g)).toHaveLength(1);
+  });
+});
+
+test('places in a film are listed as timecode, and no more than a few', () => {
+  const rate = { num: 25, den: 1 };
+  expect(
+    spansLabel(
+      [
+        { from: 0, to: 1 },
+        { from: 25, to: 50 },
+      ],
+      rate,
+    ),
+  ).toBe('00:00:00:00 and 00:00:01:00 to 00:00:01:24');
+  const many = Array.from({ length: 11 }, (_, i) => ({ from: i * 25, to: i * 25 + 1 }));
+  expect(spansLabel(many, rate)).toMatch(/00:00:07:00 and 3 more$/);
 });

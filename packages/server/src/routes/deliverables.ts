@@ -1,7 +1,8 @@
 import { Router, type Request, type Response } from 'express';
 import { create as contentDisposition } from 'content-disposition';
 import { eq } from 'drizzle-orm';
-import { deliverables } from '../db/schema.ts';
+import { reportPage } from '@mivvy/core';
+import { deliverables, masters, versions } from '../db/schema.ts';
 import { lookAtDeliverable, wrongWithFile } from '../files/deliverable-file.ts';
 import { param, refuse, route } from '../http/problems.ts';
 import { send } from '../http/send.ts';
@@ -31,12 +32,40 @@ export function deliverableRoutes(ws: Workspace): Router {
     '/deliverables/:id/report',
     route(async (req, res) => res.json((await findDeliverable(ws, param(req))).report)),
   );
+  router.get(
+    '/deliverables/:id/report.html',
+    route((req, res) => sendReportPage(ws, req, res)),
+  );
   return router;
 }
 
 async function findDeliverable(ws: Workspace, id: string) {
   const [row] = await ws.db.select().from(deliverables).where(eq(deliverables.id, id));
   return row ?? refuse(404, 'not-found', 'That file is not here any more.');
+}
+
+/** A report as a page of its own, to be kept or sent on: it loads nothing, and may load nothing. */
+async function sendReportPage(ws: Workspace, req: Request, res: Response): Promise<void> {
+  const row = await findDeliverable(ws, param(req));
+  const [from] = await ws.db
+    .select({ placementId: versions.placementId, master: masters.name })
+    .from(versions)
+    .innerJoin(masters, eq(masters.id, versions.masterId))
+    .where(eq(versions.id, row.versionId));
+  const place = from && ws.specs.find(from.placementId);
+  const page = reportPage({
+    file: row.fileName,
+    sha256: row.sha256,
+    place: place ? `${place.outlet.name}, ${place.placement.name}` : 'a place that is no longer in the book',
+    master: row.report.compared && from ? from.master : null,
+    plan: row.plan,
+    report: row.report,
+  });
+  res
+    .set('Content-Security-Policy', "default-src 'none'; style-src 'unsafe-inline'")
+    .set('Content-Disposition', contentDisposition(`${row.fileName}.report.html`, { type: 'inline' }))
+    .type('html')
+    .send(page);
 }
 
 async function sendDeliverable(ws: Workspace, req: Request, res: Response): Promise<void> {

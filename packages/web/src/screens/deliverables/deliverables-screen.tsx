@@ -7,7 +7,9 @@ import {
   exportable,
   masterSeconds,
   problemLine,
+  spansLabel,
   type CheckLine,
+  type Rate,
 } from '@mivvy/core';
 import type { Deliverable, Master, Version } from '@mivvy/api';
 import { useDeliverables, useReport } from '../../api/queries.ts';
@@ -50,7 +52,7 @@ function waitsFor(version: Version): string {
 const shortSum = (sha256: string) => `${sha256.slice(0, 4)}…${sha256.slice(-2)}`;
 
 /** A check report, line by line: wanted beside measured. */
-function Report({ checks }: { checks: readonly CheckLine[] }) {
+function Report({ checks, rate }: { checks: readonly CheckLine[]; rate: Rate }) {
   return (
     <table className="report">
       <thead>
@@ -65,7 +67,7 @@ function Report({ checks }: { checks: readonly CheckLine[] }) {
       </thead>
       <tbody>
         {checks.map((c) => (
-          <tr key={c.name} className={c.ok ? '' : 'bad'}>
+          <tr key={c.id} className={c.ok ? '' : 'bad'}>
             <td>
               {c.ok ? (
                 <span className="stamp pass" title="as wanted">
@@ -81,7 +83,11 @@ function Report({ checks }: { checks: readonly CheckLine[] }) {
             </td>
             <td>{c.name}</td>
             <td className="quiet">{c.expected}</td>
-            <td>{c.measured}</td>
+            <td>
+              {c.measured}
+              {c.spans && <span className="where">at {spansLabel(c.spans, rate)}</span>}
+              {c.mend && <span className="mend">{c.mend}</span>}
+            </td>
           </tr>
         ))}
       </tbody>
@@ -96,7 +102,15 @@ function FileReport({ file }: { file: Deliverable }) {
   if (!query.data) return <Failed error={query.error} onRetry={() => void query.refetch()} />;
   return (
     <>
-      <Report checks={query.data.checks} />
+      <Report checks={query.data.checks} rate={query.data.measured.video.rate} />
+      <a
+        className="fix tall"
+        href={`/api/deliverables/${file.id}/report.html`}
+        target="_blank"
+        rel="noreferrer"
+      >
+        The report as a page
+      </a>
       <h3 className="quiet" style={{ fontSize: 12, margin: '14px 0 4px', fontWeight: 600 }}>
         Bitrate, Mbit/s in each second
       </h3>
