@@ -129,7 +129,7 @@ describe('cuts', () => {
         (c) => c.name === 'Length',
       ),
     ).toMatchObject({
-      measured: '75 frames',
+      measured: '75 frames, 3 s',
       ok: true,
     });
   }, 60_000);

@@ -41,6 +41,7 @@ export async function compareFile(
       stream: measured.video.stream ?? 0,
       displayed: displayedSize(measured.video),
       matrix: measured.video.matrix,
+      rate: measured.video.rate,
     },
     nice: nice ?? false,
   };

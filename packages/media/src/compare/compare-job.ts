@@ -1,5 +1,5 @@
 import * as z from 'zod';
-import { comparisonSchema, renderPlanSchema, sizeSchema } from '@mivvy/core';
+import { comparisonSchema, rateSchema, renderPlanSchema, sizeSchema } from '@mivvy/core';
 
 /** What the comparing worker is told. */
 export const compareJobSchema = z.object({
@@ -13,6 +13,8 @@ export const compareJobSchema = z.object({
     displayed: sizeSchema,
     /** As tagged; null for none. */
     matrix: z.string().nullable(),
+    /** Frames a second. */
+    rate: rateSchema,
   }),
   nice: z.boolean(),
 });

@@ -17,7 +17,7 @@ import {
 } from '@mivvy/core';
 import { eachPiece, startChild } from '../workers/child.ts';
 import type { CompareJob, PictureComparison } from './compare-job.ts';
-import { fileDecode, masterDecode, type Decode } from './decodes.ts';
+import { fileDecode, masterDecode, sameRate, type Decode } from './decodes.ts';
 
 /** The three planes of a picture in 4:2:0, copied. */
 function planesOf(bytes: Uint8Array, { width, height }: Size): Planes {
@@ -215,7 +215,11 @@ export async function comparePictures(
     const lean = leanOf(first.judged, first.layouts);
     if (lean) await decodeMasterAgain([], lean);
     settleThumbs();
-    const { shows, ...times } = compareTimes(fileThumbs, planThumbs, plan.rate);
+    const { shows, ...compared } = compareTimes(fileThumbs, planThumbs, plan.rate);
+    // Another rate repeats frames or leaves them out all along; that is said by the rate's own line.
+    const times = sameRate(job.file.rate, plan.rate)
+      ? compared
+      : { ...compared, repeated: null, missing: null };
     const clouded = [...times.black, ...(times.frozen ?? []), ...(times.repeated ?? [])];
     const isClear = (k: number) => !clouded.some((s) => k >= s.from - 1 && k < s.to + 1);
     const outOfStep = samples.filter((k) => k < fileThumbs.length && isClear(k) && shows[k] !== asPlanned(k));

@@ -1,4 +1,4 @@
-import { fitCells, fitSide, type RenderPlan, type Size } from '@mivvy/core';
+import { fitCells, fitSide, type Rate, type RenderPlan, type Size } from '@mivvy/core';
 import { inputArgs, quietly } from '../ffmpeg/run.ts';
 import { countedFilters, toneMap } from '../render/filters.ts';
 import { seekTo } from '../render/seek.ts';
@@ -46,19 +46,23 @@ function args(path: string, seek: string[], graph: string): string[] {
   ];
 }
 
+export const sameRate = (a: Rate, b: Rate): boolean => a.num * b.den === b.num * a.den;
+
 /** Decodes a finished file: all its frames small, some of them larger. */
 export function fileDecode({ file, plan }: CompareJob, samples: readonly number[]): Decode {
   const small = fitCells(file.displayed, thumbCells(plan.frames));
   const large = fitSide(file.displayed, fileLargeSide);
   // A file without tags is taken to be in the colours that it should be in.
   const read = file.matrix === null ? ':in_color_matrix=bt709' : '';
+  // One of another rate is shown beside the plan as a player would show it.
+  const inStep = sameRate(file.rate, plan.rate) ? '' : `fps=${plan.rate.num}/${plan.rate.den},`;
   const to = ({ width, height }: Size) =>
     `scale=${width}:${height}:flags=area${read}:out_color_matrix=bt709:out_range=tv,format=yuv420p`;
   return {
     args: args(
       file.path,
       [],
-      `[0:${file.stream}]split=2[a][b];[a]${to(small)},extractplanes=y[small];[b]${chosen(samples)},${to(large)}[large]`,
+      `[0:${file.stream}]${inStep}split=2[a][b];[a]${to(small)},extractplanes=y[small];[b]${chosen(samples)},${to(large)}[large]`,
     ),
     small,
     large,
@@ -76,15 +80,18 @@ export function masterDecode(
   const seek = needed.from > countedUpTo ? seekTo(master, needed.from) : { skipped: 0, args: [] };
   const small = fitSide(master.displayed, masterSide);
   const large = fitSide(master.displayed, masterLargeSide);
-  const read = master.hdr === 'none' ? `:in_color_matrix=${master.matrix}:in_range=${master.range}` : '';
-  const written = master.hdr === 'none' ? ':out_color_matrix=bt709:out_range=tv' : '';
-  // Tone is mapped after sizing: on small pictures it costs little.
-  const to = ({ width, height }: Size) =>
-    [
-      `scale=${width}:${height}:flags=area${read}${written}`,
-      ...(master.hdr === 'none' ? [] : toneMap),
-      'format=yuv420p',
-    ].join(',');
+  const toTagged = ':out_color_matrix=bt709:out_range=tv';
+  const sized = ({ width, height }: Size) => `scale=${width}:${height}:flags=area`;
+  // Tone is mapped after sizing: on small pictures it costs little. What lies outside BT.709 is clipped as the scaler does.
+  const to = (size: Size) =>
+    master.hdr === 'none'
+      ? `${sized(size)}:in_color_matrix=${master.matrix}:in_range=${master.range}${toTagged},format=yuv420p`
+      : [
+          sized(size),
+          ...toneMap,
+          `${sized(size)}:in_color_matrix=bt709:in_range=tv${toTagged}`,
+          'format=yuv420p',
+        ].join(',');
   const counted = `${countedFilters(master)},trim=end_frame=${needed.to - seek.skipped}`;
   return {
     args: args(

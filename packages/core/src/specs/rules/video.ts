@@ -50,9 +50,18 @@ function levelLine(plan: RenderPlan, v: MeasuredFile['video']): CheckLine {
   );
 }
 
-function profileLines(plan: RenderPlan, v: MeasuredFile['video']): CheckLine[] {
-  if (plan.video.codec !== 'h264') return [];
-  return [checkLine('profile', 'High', v.profile ?? 'none', v.profile === 'High'), levelLine(plan, v)];
+const profileLine = (v: MeasuredFile['video']): CheckLine =>
+  checkLine('profile', 'High', v.profile ?? 'none', v.profile === 'High');
+
+function keyframesLine({ video }: RenderPlan, v: MeasuredFile['video']): CheckLine {
+  const { longestGapAt: from, longestKeyframeGap: gap } = v;
+  return checkLine(
+    'keyframes',
+    `at least every ${video.keyframeFrames} frames`,
+    `every ${gap} at most`,
+    gap <= video.keyframeFrames,
+    from === undefined ? [] : [{ from, to: from + gap }],
+  );
 }
 
 function colourLine(v: MeasuredFile['video']): CheckLine {
@@ -120,21 +129,17 @@ export const videoRule = {
     const sentence = `${sizeLabel(plan.frame)} at ${rateLabel(plan.rate)} is beyond every H.264 level.`;
     return [trouble('no-level', source, sentence)];
   },
-  lines: ({ plan }, { video: v }) => [
-    checkLine('codec', codecLabel(plan.video.codec), codecLabel(v.codec), v.codec === plan.video.codec),
-    ...profileLines(plan, v),
-    colourLine(v),
-    checkLine(
-      'keyframes',
-      `at least every ${plan.video.keyframeFrames} frames`,
-      `every ${v.longestKeyframeGap} at most`,
-      v.longestKeyframeGap <= plan.video.keyframeFrames,
-      v.longestGapAt === undefined
-        ? []
-        : [{ from: v.longestGapAt, to: v.longestGapAt + v.longestKeyframeGap }],
-    ),
-    ...bitrateLines(plan.video, v),
-  ],
+  lines({ plan, alone }, { video: v }, placement) {
+    // Of a file that was made elsewhere only what the placement states is wanted.
+    const stated = !alone || placement?.video.keyframeSeconds !== undefined;
+    return [
+      checkLine('codec', codecLabel(plan.video.codec), codecLabel(v.codec), v.codec === plan.video.codec),
+      ...(plan.video.codec === 'h264' ? [...(alone ? [] : [profileLine(v)]), levelLine(plan, v)] : []),
+      colourLine(v),
+      ...(stated ? [keyframesLine(plan, v)] : []),
+      ...bitrateLines(plan.video, v),
+    ];
+  },
   contradictions: ({ container, video: { codec } }) =>
     notHeld[container]?.includes(codec)
       ? [
