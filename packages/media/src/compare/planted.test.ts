@@ -2,6 +2,7 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { copyFile, truncate } from 'node:fs/promises';
 import { join } from 'node:path';
 import { checkFile, heldFraming, makePlan, type CheckReport, type RenderPlan } from '@mivvy/core';
+import { Cancelled } from '../ffmpeg/run.ts';
 import { deliver } from '../render/deliver.ts';
 import { measureFile } from '../measure/measure.ts';
 import { factsOf, ffmpeg, placement, testFolder } from '../testing/helpers.ts';
@@ -80,6 +81,27 @@ test('a good file breaks no line, and is compared with its master in every way',
     'picture',
     'crop',
   ]);
+}, 60_000);
+
+test('a comparison that is stopped ends, and the next one is made as ever', async () => {
+  const measured = await measureFile(at('good.mp4'));
+  if (!measured.ok) throw new Error(measured.problem.sentence);
+  const controller = new AbortController();
+  const stopped = compareFile(at('good.mp4'), measured.value, plan, at('master.mov'), {
+    signal: controller.signal,
+    onProgress: () => controller.abort(),
+  });
+  await expect(stopped).rejects.toThrow(Cancelled);
+  expect(broken(await reportOf(at('good.mp4')))).toEqual([]);
+}, 60_000);
+
+test('a file of another rate is told by its rate, and not by frames that are missing', async () => {
+  const path = at('another rate.mp4');
+  await ffmpeg(...faults.find((f) => f.name === 'another rate')!.args, path);
+  const ids = broken(await reportOf(path));
+  expect(ids).toEqual(expect.arrayContaining(['frame-rate', 'length']));
+  expect(ids).not.toEqual(expect.arrayContaining(['missing']));
+  expect(ids).not.toEqual(expect.arrayContaining(['repeated']));
 }, 60_000);
 
 describe('a planted fault is told by its line', () => {

@@ -101,6 +101,10 @@ export async function runWorker<News extends { kind: string }>({
     if (!end) throw new Error('a worker ended without a word');
     if (kept) keep(file, worker);
     return end;
+  } catch (error) {
+    // One that waits for jobs would wait for ever.
+    if (kept) void worker.terminate();
+    throw error;
   } finally {
     signal?.removeEventListener('abort', stop);
     clearTimeout(giveUp);
