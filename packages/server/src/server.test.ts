@@ -252,7 +252,7 @@ describe('export', () => {
     ]);
     const page = await fetch(`${s.base}/api/deliverables/${file!.id}/report.html`);
     expect(page.headers.get('content-security-policy')).toBe("default-src 'none'; style-src 'unsafe-inline'");
-    expect(await page.text()).toMatch(/All \d+ lines passed.*Quickby, Tall.*beside its master “My film”/s);
+    expect(await page.text()).toMatch(/All \d+ lines passed.*Quick, Tall.*beside its master “my film”/s);
     expect(await readdir(join(s.dir, 'work'))).toEqual([]);
     await s.get(versionSchema, 'PATCH', `/versions/${v.id}`, {
       revision: v.revision,
