@@ -102,7 +102,6 @@ function FileReport({ file }: { file: Deliverable }) {
   if (!query.data) return <Failed error={query.error} onRetry={() => void query.refetch()} />;
   return (
     <>
-      <Report checks={query.data.checks} rate={query.data.measured.video.rate} />
       <a
         className="fix tall"
         href={`/api/deliverables/${file.id}/report.html`}
@@ -111,6 +110,7 @@ function FileReport({ file }: { file: Deliverable }) {
       >
         The report as a page
       </a>
+      <Report checks={query.data.checks} rate={query.data.measured.video.rate} />
       <h3 className="quiet" style={{ fontSize: 12, margin: '14px 0 4px', fontWeight: 600 }}>
         Bitrate, Mbit/s in each second
       </h3>
