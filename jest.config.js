@@ -14,4 +14,7 @@ export default {
   // Engine tests each run ffmpeg on its own threads; two at a time fill two cores.
   maxWorkers: 2,
   testTimeout: 240_000,
+  // Left on, each test file's end wraps what it finds on shared objects once more, until the stack overflows after a
+  // hundred files in one worker.
+  testEnvironmentOptions: { globalsCleanup: 'off' },
 };

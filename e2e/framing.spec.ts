@@ -358,6 +358,12 @@ test('loop, shuttle, the enlarged proof; and a master replaced by a new grade ke
   await page.getByRole('link', { name: /tall, open its framing/ }).click();
   await head(page, 30);
   await expect(page.getByText('Shot 2 of 6', { exact: false })).toBeVisible();
+  // The head rests: its picture has come, and the window is where it was left.
+  await expect(page.getByTestId('proof-surface').locator('canvas').first()).toHaveAttribute(
+    'data-frame',
+    '30',
+  );
+  await expect(page.getByTestId('window-numbers')).toHaveText('x 218.8 · y 0 · w 202.5 · h 360');
   for (let i = 0; i < 5; i++) await page.keyboard.press('Shift+ArrowRight');
   await expect(page.getByTestId('window-numbers')).toHaveText('x 268.8 · y 0 · w 202.5 · h 360');
   await expect(page.getByText('Saved.')).toBeVisible();

@@ -99,6 +99,7 @@ test('a spec book with a fault is refused by its path; a good one is in the book
   await expect(page.getByRole('alert')).toContainText(
     'outlets.0.placements.0.frame.width: a frame side must be even',
   );
+  await page.getByRole('button', { name: 'Leave the book as it is' }).click();
   const good = JSON.parse(
     JSON.stringify(quickBook).replaceAll('quick', 'fresh').replace('Quickby', 'Freshwater'),
   ) as object;
@@ -107,5 +108,9 @@ test('a spec book with a fault is refused by its path; a good one is in the book
     mimeType: 'application/json',
     buffer: Buffer.from(JSON.stringify(good)),
   });
+  const dialog = page.getByRole('dialog', { name: 'fresh.specbook.json' });
+  await expect(dialog.getByText('Freshwater, Tall')).toBeVisible();
+  await dialog.getByRole('button', { name: 'Take it in' }).click();
+  await page.getByRole('textbox', { name: 'Find a placement' }).fill('freshwater tall');
   await page.getByRole('heading', { name: 'Freshwater' }).waitFor();
 });

@@ -23,6 +23,8 @@ import { stillFilters } from '../../packages/media/src/render/filters.ts';
 import { cutsSpeed } from './cuts.ts';
 import { calibration } from './calibration.ts';
 import { firstSight } from './first-sight.ts';
+import { layersSpeed } from './layers.ts';
+import { ledgerSpeed } from './ledger.ts';
 import { plantedTable } from './planted.ts';
 import { startServer } from '../testing/own-server.ts';
 import { dataFlow } from './data-flow.ts';
@@ -110,13 +112,17 @@ async function longFilm(source: string): Promise<string> {
   return path;
 }
 
-async function planFor(path: string, placement: Placement) {
+async function factsFor(path: string) {
   const quick = await probeMaster(path);
   if (!quick.ok) throw new Error(quick.problem.sentence);
   const facts = await countFrames(path, quick.value);
   if (!facts.ok) throw new Error(facts.problem.sentence);
+  return facts.value;
+}
+
+async function planFor(path: string, placement: Placement) {
   return makePlan({
-    facts: facts.value,
+    facts: await factsFor(path),
     sha256: '0'.repeat(64),
     placement,
     framing: heldFraming({ x: 0.4, y: 0.5, zoom: 1 }),
@@ -136,12 +142,12 @@ async function exportRatio(source: string): Promise<void> {
     const work = join(dir, 'plain');
     await mkdir(work, { recursive: true });
     const input = ['-v', 'error', '-nostdin', '-y', '-i', source, '-map', '0:0', '-vf', filters];
-    await execa('ffmpeg', [...input, ...pictureArgs(plan, 1, null), '-an', '-f', 'null', '-'], { cwd: work });
+    await execa('ffmpeg', [...input, ...pictureArgs(plan, 1), '-an', '-f', 'null', '-'], { cwd: work });
     await execa(
       'ffmpeg',
       [
         ...input,
-        ...pictureArgs(plan, 2, null),
+        ...pictureArgs(plan, 2),
         '-map',
         '0:1',
         '-c:a',
@@ -512,7 +518,7 @@ async function exportMemory(short: string, long: string): Promise<void> {
       '0:0',
       '-vf',
       stillFilters(plan, { kind: 'delivered', skipped: 0 }, stillWindow(plan)!),
-      ...pictureArgs(plan, 'only', null),
+      ...pictureArgs(plan, 'only'),
       '-an',
       ...containerArgs(plan),
       join(dir, 'memory plain.mp4'),
@@ -537,17 +543,21 @@ try {
 
 async function others(): Promise<void> {
   if (values.only === 'check') return plantedTable(dir, say);
+  if (values.only === 'ledger') return ledgerSpeed(dir, say);
   if (values.only === 'data') return dataFlow(root, dir, say);
   if (values.only === 'first-sight') return firstSight(dir, say);
   const source = await film(3);
   if (!values.only || values.only === 'export') await exportRatio(source);
   if (!values.only || values.only === 'moving') await movingRatio(source);
+  if (!values.only || values.only === 'layers')
+    await layersSpeed(dir, source, await factsFor(source), tall, pairs, say);
   if (!values.only || values.only === 'troubles') for (const n of [1, 3]) troublesSpeed(n);
   if (!values.only || values.only === 'shots') await shotsSpeed(source, await film(0));
   if (!values.only || values.only === 'cuts')
     await cutsSpeed(dir, await longFilm(await film(3, '-g', '50')), tall, say);
   if (!values.only || values.only === 'interface') await interfaceTimes(await longFilm(source));
   if (!values.only || values.only === 'data') await dataFlow(root, dir, say);
+  if (!values.only) await ledgerSpeed(dir, say);
   if (!values.only) await firstSight(dir, say);
   if (!values.only || values.only === 'memory') {
     const easy = await film(0);

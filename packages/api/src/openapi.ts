@@ -1,9 +1,11 @@
 import { OpenApiGeneratorV31, OpenAPIRegistry } from '@asteasolutions/zod-to-openapi';
 import * as z from 'zod';
 import { checkReportSchema } from '@mivvy/core';
+import * as l from './ledger-schemas.ts';
+import { problemSchema } from './problem-schema.ts';
 import * as s from './schemas.ts';
 
-type Method = 'get' | 'post' | 'patch' | 'delete';
+type Method = 'get' | 'post' | 'put' | 'patch' | 'delete';
 
 /** One operation of the HTTP API. The server's routes and this table are compared by a test. */
 interface Operation {
@@ -117,6 +119,65 @@ export const operations: readonly Operation[] = [
     summary: 'Change a master’s shots or keeps; refused with 409 when they were changed elsewhere meanwhile',
     body: s.masterWorkSchema,
     answer: s.masterSchema,
+  },
+  {
+    method: 'put',
+    path: '/api/masters/{id}/dressing',
+    summary:
+      'Change what is laid over a film: layers and captions; refused with 409 when it was changed elsewhere meanwhile',
+    body: s.dressingChangeSchema,
+    answer: s.masterSchema,
+  },
+  {
+    method: 'post',
+    path: '/api/masters/{id}/dressing/undo',
+    summary: 'Take the last change of layers and captions back',
+    answer: s.masterSchema,
+  },
+  {
+    method: 'post',
+    path: '/api/masters/{id}/dressing/redo',
+    summary: 'Do the last change of layers and captions that was taken back again',
+    answer: s.masterSchema,
+  },
+  {
+    method: 'post',
+    path: '/api/masters/{id}/script',
+    summary: 'Lay words along the speech of a film; nothing is kept of it',
+    body: s.scriptSchema,
+    answer: s.captionsReadSchema,
+  },
+  {
+    method: 'post',
+    path: '/api/captions/read',
+    summary:
+      'Read a caption file, which is the body: SubRip or WebVTT in any usual encoding; nothing is kept of it',
+    answer: s.captionsReadSchema,
+  },
+  {
+    method: 'post',
+    path: '/api/graphics',
+    summary:
+      'Take a picture or a film in for layers, which is the body: PNG, WebP, JPEG or SVG, or a film with alpha or on black',
+    answer: s.graphicViewSchema,
+  },
+  {
+    method: 'get',
+    path: '/api/graphics/{sha256}',
+    summary: 'A picture that layers show, or what browsers play of a film that they do',
+    media: 'image/png',
+  },
+  {
+    method: 'get',
+    path: '/api/letters/{name}',
+    summary: 'A file of the letters that ship',
+    media: 'font/woff2',
+  },
+  {
+    method: 'get',
+    path: '/api/deliverables/{id}/captions',
+    summary: 'The captions that go beside a file',
+    media: 'text/vtt',
   },
   {
     method: 'post',
@@ -248,6 +309,26 @@ export const operations: readonly Operation[] = [
     media: 'image/svg+xml',
   },
   {
+    method: 'post',
+    path: '/api/jobs/{id}/move',
+    summary: 'Move a waiting job before another, or to the end of the queue',
+    body: s.jobMoveSchema,
+    answer: z.array(s.jobSchema),
+  },
+  {
+    method: 'get',
+    path: '/api/productions/{id}/forecast',
+    summary: 'How large each version’s file will be and how long its making takes, by what was made before',
+    answer: s.forecastsSchema,
+  },
+  {
+    method: 'post',
+    path: '/api/checks',
+    summary:
+      'Check a file that was made elsewhere for ?placement= or against ?version=; its bytes are the body, ?name= its name',
+    answer: s.foreignCheckSchema,
+  },
+  {
     method: 'get',
     path: '/api/spec-book',
     summary: 'All outlets and placements',
@@ -256,9 +337,83 @@ export const operations: readonly Operation[] = [
   {
     method: 'post',
     path: '/api/spec-book/files',
-    summary: 'Add a spec book file, or replace the one of the same name',
+    summary: 'Take a spec book file in: new placements are added, changed ones get a revision',
     body: s.newSpecBookSchema,
     answer: s.specBookViewSchema,
+  },
+  {
+    method: 'post',
+    path: '/api/spec-book/files/preview',
+    summary: 'What taking a spec book file in would change, placement by placement',
+    body: s.newSpecBookSchema,
+    answer: z.array(s.bookChangeSchema),
+  },
+  {
+    method: 'get',
+    path: '/api/spec-book/file',
+    summary: 'The book as a spec book file, as it holds today',
+    media: 'application/json',
+  },
+  {
+    method: 'post',
+    path: '/api/spec-book/placements',
+    summary: 'Add a placement, and its outlet where the book has none such',
+    body: s.newPlacementSchema,
+    answer: s.placementPageSchema,
+  },
+  {
+    method: 'get',
+    path: '/api/spec-book/placements/{id}',
+    summary: 'A placement with its revisions and the versions that are made for it',
+    answer: s.placementPageSchema,
+  },
+  {
+    method: 'put',
+    path: '/api/spec-book/placements/{id}',
+    summary: 'Change a placement: a new revision, from a day on',
+    body: s.placementChangeSchema,
+    answer: s.placementPageSchema,
+  },
+  {
+    method: 'post',
+    path: '/api/spec-book/placements/{id}/checked',
+    summary: 'Its numbers were compared with their source today, and are right',
+    body: s.placementCheckedSchema,
+    answer: s.placementPageSchema,
+  },
+  {
+    method: 'post',
+    path: '/api/spec-book/placements/{id}/retired',
+    summary: 'Offer a placement no more, or again',
+    body: s.placementRetiredSchema,
+    answer: s.placementPageSchema,
+  },
+  {
+    method: 'put',
+    path: '/api/spec-book/placements/{id}/evidence',
+    summary:
+      'Keep a picture with a placement, such as a photograph of a screen; its bytes are the body, ?name= its name',
+    answer: s.placementPageSchema,
+  },
+  {
+    method: 'get',
+    path: '/api/spec-book/placements/{id}/evidence',
+    summary: 'The picture that is kept with a placement',
+    media: 'image/jpeg',
+  },
+  {
+    method: 'patch',
+    path: '/api/spec-book/outlets/{id}',
+    summary: 'Give an outlet another name',
+    body: s.outletChangeSchema,
+    answer: s.specBookViewSchema,
+  },
+  {
+    method: 'post',
+    path: '/api/spec-book/bring-over',
+    summary: 'Make versions for their placements as these hold today',
+    body: s.bringOverSchema,
+    answer: s.bringOverAnswerSchema,
   },
   {
     method: 'post',
@@ -432,6 +587,166 @@ export const operations: readonly Operation[] = [
     summary: 'The same as one page that opens anywhere without a network',
     media: 'text/html',
   },
+  {
+    method: 'post',
+    path: '/api/productions/{id}/naming/preview',
+    summary: 'What the files of a production would be called by a pattern, and what stands against it',
+    body: l.namingRequestSchema,
+    answer: l.namingPreviewSchema,
+  },
+  {
+    method: 'post',
+    path: '/api/productions/{id}/naming/rename',
+    summary: 'Call the files that are there by the production’s pattern',
+    answer: l.renamedSchema,
+  },
+  {
+    method: 'get',
+    path: '/api/ledger',
+    summary:
+      'One page of all deliverables: `search`, `stages`, `holder`, `dueBy`, `productionId`, `order`, `descending`, `from`, `count`',
+    answer: l.ledgerPageSchema,
+  },
+  {
+    method: 'get',
+    path: '/api/ledger.csv',
+    summary: 'The same rows as a table for other programs',
+    media: 'text/csv',
+  },
+  {
+    method: 'get',
+    path: '/api/due.ics',
+    summary: 'What is due when, as an iCalendar file',
+    media: 'text/calendar',
+  },
+  {
+    method: 'get',
+    path: '/api/attention',
+    summary: 'What needs somebody first, over all productions',
+    answer: l.attentionSchema,
+  },
+  {
+    method: 'get',
+    path: '/api/ledger/views',
+    summary: 'Ways of looking at the ledger that were kept',
+    answer: z.array(l.ledgerViewSchema),
+  },
+  {
+    method: 'post',
+    path: '/api/ledger/views',
+    summary: 'Keep a way of looking at the ledger',
+    body: l.newLedgerViewSchema,
+    answer: z.array(l.ledgerViewSchema),
+  },
+  {
+    method: 'delete',
+    path: '/api/ledger/views/{id}',
+    summary: 'Forget a way of looking at the ledger',
+  },
+  {
+    method: 'patch',
+    path: '/api/productions/{id}/tracking',
+    summary: 'Say when some versions are due, and who has them',
+    body: l.trackingChangeSchema,
+    answer: l.trackedSchema,
+  },
+  {
+    method: 'get',
+    path: '/api/productions/{id}/happenings',
+    summary: 'What happened in a production, newest first',
+    answer: z.array(l.happeningViewSchema),
+  },
+  {
+    method: 'get',
+    path: '/api/versions/{id}/history',
+    summary: 'What happened to a version’s files, and the notes to them',
+    answer: l.deliverableHistorySchema,
+  },
+  {
+    method: 'post',
+    path: '/api/notes/{id}/answers',
+    summary: 'Answer a note',
+    body: l.noteAnswerSchema,
+    answer: z.array(l.noteSchema),
+  },
+  {
+    method: 'patch',
+    path: '/api/notes/{id}',
+    summary: 'Say that what a note asks for is done, or that it is not',
+    body: l.noteChangeSchema,
+    answer: z.array(l.noteSchema),
+  },
+  {
+    method: 'post',
+    path: '/api/deliverables/{id}/restore',
+    summary: 'Frame a version as it was when this file of it was made',
+    answer: s.versionSchema,
+  },
+  {
+    method: 'get',
+    path: '/api/productions/{id}/review-links',
+    summary: 'Links by which people outside see files and answer, with their visits',
+    answer: z.array(l.reviewLinkSchema),
+  },
+  {
+    method: 'post',
+    path: '/api/productions/{id}/review-links',
+    summary: 'Make a review link; its address is told once',
+    body: l.newReviewLinkSchema,
+    answer: l.madeReviewLinkSchema,
+  },
+  {
+    method: 'post',
+    path: '/api/review-links/{id}/revoke',
+    summary: 'End a review link',
+    answer: l.reviewLinkSchema,
+  },
+  {
+    method: 'get',
+    path: '/api/productions/{id}/package',
+    summary: 'An archive of the `files` that are named, with reports, manifest and checksums',
+    media: 'application/zip',
+  },
+  {
+    method: 'post',
+    path: '/api/productions/{id}/package',
+    summary: 'The same, written into a folder',
+    body: l.packageFolderSchema,
+    answer: l.packageWrittenSchema,
+  },
+  {
+    method: 'get',
+    path: '/api/productions/{id}/dispatches',
+    summary: 'Files of a production on their way out, newest first',
+    answer: z.array(l.dispatchSchema),
+  },
+  {
+    method: 'post',
+    path: '/api/productions/{id}/dispatches',
+    summary: 'Hand files over: to their outlets, or into a folder that another program watches',
+    body: l.newDispatchSchema,
+    answer: z.array(l.dispatchSchema),
+  },
+  {
+    method: 'post',
+    path: '/api/dispatches/{id}/again',
+    summary: 'Hand a file over again that was not taken',
+    answer: z.array(l.dispatchSchema),
+  },
+  {
+    method: 'post',
+    path: '/api/productions/{id}/clear',
+    summary: 'Clear older files from the disk, their evidence kept; or say what that would clear',
+    body: l.clearFilesSchema,
+    answer: l.clearedFilesSchema,
+  },
+  {
+    method: 'post',
+    path: '/api/productions/{id}/copy',
+    summary: 'Start a production like another: its placements’ set, naming, people and days',
+    body: l.copyProductionSchema,
+    answer: s.productionSchema,
+  },
 ];
 
 /** The OpenAPI 3.1 document of the HTTP API. Uploads follow the open tus protocol at /api/uploads and are not listed. */
@@ -457,7 +772,7 @@ export function openApiDocument(release: string): unknown {
             : { description: 'Done' },
         default: {
           description: 'A problem, in words',
-          content: { 'application/json': { schema: s.problemSchema } },
+          content: { 'application/json': { schema: problemSchema } },
         },
       },
     });

@@ -1,13 +1,19 @@
 import * as z from 'zod';
 import {
   acceptanceSchema,
+  daySchema,
+  placementRevisionSchema,
   checkLineSchema,
+  cueSchema,
+  dressingSchema,
   detectorNoteSchema,
   frameSpanSchema,
   framingSchema,
   keepSchema,
   keepsSchema,
+  layerContentSchema,
   keptSchema,
+  longestPattern,
   marginChoiceSchema,
   masterFactsSchema,
   outletSchema,
@@ -17,6 +23,8 @@ import {
   shotsSchema,
   trackSchema,
 } from '@mivvy/core';
+import { handoverSchema, stageSchema } from './ledger-schemas.ts';
+import { problemSchema } from './problem-schema.ts';
 
 const id = z.string().regex(/^[A-Za-z0-9_-]{4,32}$/);
 const when = z.iso.datetime();
@@ -36,15 +44,16 @@ const shortText = givenName(120);
 /** A file's name as a browser or a folder gives it. */
 export const fileNameSchema = givenName(255);
 
-/** Something that went wrong, as every failed answer of the API carries it. */
-export const problemSchema = z.object({ code: z.string(), sentence: z.string(), mend: z.string() });
-
 /** One job for one client: masters, versions, dates. */
 export const productionSchema = z.object({
   id,
   name: z.string(),
   client: z.string(),
   margin: marginChoiceSchema,
+  /** How its files are called; null for the usual pattern. */
+  naming: z.string().nullable(),
+  /** The day on which everything of it is due. */
+  dueOn: z.string().nullable(),
   createdAt: when,
   updatedAt: when,
 });
@@ -55,6 +64,8 @@ export const productionChangeSchema = z.strictObject({
   name: shortText.optional(),
   client: nameText(120).optional(),
   margin: marginChoiceSchema.optional(),
+  naming: z.string().max(longestPattern).nullable().optional(),
+  dueOn: daySchema.nullable().optional(),
 });
 
 export const standingSchema = z.enum([
@@ -78,6 +89,9 @@ export const productionCardSchema = productionSchema.extend({
   ),
   /** How many of its versions stand where; what none does is missing. */
   standings: z.partialRecord(standingSchema, z.number().int()),
+  /** The same, the whole way. */
+  stages: z.partialRecord(stageSchema, z.number().int()),
+  openNotes: z.number().int(),
 });
 export type ProductionCard = z.infer<typeof productionCardSchema>;
 
@@ -151,6 +165,10 @@ export const masterSchema = z.object({
   unimportant: unimportantSchema,
   /** Grows with every change of shots or keeps; a change names the revision it was made from. */
   revision: z.number().int(),
+  /** What is laid over its picture. */
+  dressing: dressingSchema,
+  dressingRevision: z.number().int(),
+  canDress: undoSchema,
   carried: carriedSchema.nullable(),
   /** Its cuts, oldest first; the full film is always there besides. */
   cuts: z.array(cutSchema),
@@ -162,12 +180,14 @@ export type Master = z.infer<typeof masterSchema>;
 /** A piece of work that the server does in the background. */
 export const jobSchema = z.object({
   id,
-  kind: z.enum(['ingest', 'export', 'look']),
+  kind: z.enum(['ingest', 'export', 'look', 'dispatch']),
   productionId: id,
   /** The master that is read or looked at, or the version that is exported. */
   subjectId: id,
   label: z.string(),
   state: z.enum(['queued', 'running', 'done', 'failed', 'cancelled']),
+  /** Its place in the queue: lower ones first, equal ones by age. */
+  rank: z.number().int(),
   attempts: z.number().int(),
   stage: z.string(),
   fraction: z.number(),
@@ -180,6 +200,36 @@ export const jobSchema = z.object({
   finishedAt: when.nullable(),
 });
 export type Job = z.infer<typeof jobSchema>;
+
+/** What was found of a file that was made elsewhere; it is not kept. */
+export const foreignCheckSchema = z.object({
+  file: z.string(),
+  sha256: z.string(),
+  place: z.string(),
+  passed: z.boolean(),
+  checks: z.array(checkLineSchema),
+  /** Of its frames, for the places that lines name. */
+  rate: z.object({ num: z.number(), den: z.number() }),
+  /** The report as one HTML page that loads nothing. */
+  page: z.string(),
+});
+export type ForeignCheck = z.infer<typeof foreignCheckSchema>;
+
+/** Where a waiting job goes in the queue: before another, or to its end. */
+export const jobMoveSchema = z.strictObject({ before: id.nullable() });
+
+/** What the file of a version is expected to become, by what this workspace has made before. */
+export const forecastSchema = z.object({
+  versionId: id,
+  frame: z.object({ width: z.number(), height: z.number() }),
+  /** How long making it takes; null where nothing like it was made here yet. */
+  seconds: z.number().nullable(),
+  bytes: z.object({ expected: z.number(), least: z.number(), most: z.number() }).nullable(),
+  bitsPerPixel: z.number().nullable(),
+});
+export type VersionForecast = z.infer<typeof forecastSchema>;
+/** Forecasts of a production's versions, with the room that there is for them. */
+export const forecastsSchema = z.object({ versions: z.array(forecastSchema), freeBytes: z.number() });
 
 /** A finished file. */
 export const deliverableSchema = z.object({
@@ -197,6 +247,12 @@ export const deliverableSchema = z.object({
   findings: z.array(checkLineSchema),
   /** The bitrate ceiling that it was made under, kbit/s; null where there was none. */
   ceilingKbps: z.number().nullable(),
+  /** What was aimed at, where it was made in two passes. */
+  targetKbps: z.number().nullable(),
+  /** The format of the captions that go beside it; null where none do. */
+  captionsBeside: z.enum(['srt', 'vtt']).nullable(),
+  /** What became of these bytes outside. */
+  handover: handoverSchema,
   /** What is wrong with the file on the disk; null where it is known to be the one that was made. */
   onDisk: problemSchema.nullable(),
   madeAt: when,
@@ -216,14 +272,27 @@ export const versionSchema = z.object({
   /** The cut that it plays; null for the full film. */
   cutId: id.nullable(),
   outlet: z.object({ id: z.string(), name: z.string() }).nullable(),
-  /** Null when the spec book no longer holds it. */
+  /** As it was made for it; null when the spec book no longer holds it. */
   placement: placementSchema.nullable(),
+  /** The revision of the placement that it is made for. */
+  placementRevision: z.number().int(),
+  /** The placement as it holds today, where that is another revision. */
+  newerPlace: z.object({ revision: z.number().int(), placement: placementSchema }).nullable(),
   framing: framingSchema,
   /** Grows with every change; a change names the revision it was made from. */
   revision: z.number().int(),
   accepted: z.array(acceptanceSchema),
   can: undoSchema,
   standing: standingSchema,
+  /** Where it is on its whole way. */
+  stage: stageSchema,
+  /** Its own day; null where its production's holds. */
+  dueOn: z.string().nullable(),
+  /** Who has it in hand; empty for nobody. */
+  holder: z.string(),
+  /** A file of it was approved, or went out. */
+  approved: z.boolean(),
+  openNotes: z.number().int(),
   /** Why the newest file is behind; empty unless it is. */
   behind: z.array(z.string()),
   deliverable: deliverableSchema.nullable(),
@@ -269,9 +338,14 @@ export const placeSetChangeSchema = z.strictObject({
 export const preferencesSchema = z.object({
   /** Versions that no hand has touched are framed by what is seen as soon as their film has been looked at. */
   frameOnArrival: z.boolean(),
+  /** What is being made is finished; no other export is begun until they go on. */
+  exportsPaused: z.boolean(),
 });
 export type Preferences = z.infer<typeof preferencesSchema>;
-export const preferencesChangeSchema = z.strictObject({ frameOnArrival: z.boolean() });
+export const preferencesChangeSchema = z.strictObject({
+  frameOnArrival: z.boolean().optional(),
+  exportsPaused: z.boolean().optional(),
+});
 /** A change of a master's shots or keeps. A cut that was moved takes the framings' changes along. */
 export const masterWorkSchema = z.strictObject({
   revision: z.number().int(),
@@ -286,6 +360,14 @@ export const readFileSchema = z.strictObject({
   fileName: z.string().min(1).max(200),
   text: z.string().max(20_000_000, 'the file is larger than 20 MB, which no edit list or plan needs'),
 });
+/** All that is laid over a master's picture, as it should be from now on. */
+export const dressingChangeSchema = z.strictObject({ revision: z.number().int(), dressing: dressingSchema });
+/** What was read from a caption file, and what was put right in it. */
+export const captionsReadSchema = z.object({ cues: z.array(cueSchema), words: z.array(z.string()) });
+/** Words that are spoken in a film, to be laid along its speech. */
+export const scriptSchema = z.strictObject({ text: z.string().min(1).max(400_000) });
+/** A picture or a moving graphic that was taken in, as a layer shows it. */
+export const graphicViewSchema = layerContentSchema;
 /** A master or version after a file was read into it, and what is worth saying about that. */
 export const masterReadSchema = z.object({ master: masterSchema, words: z.array(z.string()) });
 /** Copies a version's framing, whole or of the shot at a frame, to other versions. */
@@ -369,9 +451,31 @@ export const inboxFileSchema = z.object({
   changedAt: when,
 });
 
+/** What the spec book knows of a placement besides its rules. */
+export const placementStandingSchema = z.object({
+  id: z.string(),
+  outlet: z.object({ id: z.string(), name: z.string() }),
+  name: z.string(),
+  /** The revision that holds today, and the newest: another where one is to take effect. */
+  revision: z.number().int(),
+  newest: z.number().int(),
+  /** The day on which the next one takes effect. */
+  changesOn: z.string().nullable(),
+  retiredOn: z.string().nullable(),
+  checkedOn: z.string().nullable(),
+  /** It was last compared with its source too long ago, or never. */
+  stale: z.boolean(),
+});
+export type PlacementStanding = z.infer<typeof placementStandingSchema>;
+
 /** The spec book as it stands, with any file of it that was refused. */
 export const specBookViewSchema = z.object({
+  /** What is offered: without what was retired. */
   outlets: z.array(outletSchema),
+  /** All outlets, those without an offered placement as well. */
+  allOutlets: z.array(z.object({ id: z.string(), name: z.string() })),
+  /** Every placement, the retired ones among them, in the book's order. */
+  placements: z.array(placementStandingSchema),
   refused: z.array(z.object({ file: z.string(), problem: problemSchema })),
 });
 
@@ -410,9 +514,78 @@ export const followRequestSchema = z.strictObject({
 });
 export const followAnswerSchema = z.object({ changed: z.number().int(), words: z.array(z.string()) });
 
+/** Who makes a change of the book, and why. */
+const authored = {
+  by: z.string().trim().max(60).default(''),
+  reason: z.string().trim().max(400).default(''),
+};
+
+/** A version that a placement's change touches. */
+export const touchedVersionSchema = z.object({
+  id,
+  productionId: id,
+  production: z.string(),
+  master: z.string(),
+  tag: z.string(),
+  /** The revision that it is made for. */
+  placementRevision: z.number().int(),
+  /** What it needs if it is brought over; null where its master has not been read, so that nobody can tell. */
+  needs: z.enum(['nothing', 'export', 'framing']).nullable(),
+  hasFile: z.boolean(),
+});
+export type TouchedVersion = z.infer<typeof touchedVersionSchema>;
+
+/** All that is known of one placement. */
+export const placementPageSchema = z.object({
+  standing: placementStandingSchema,
+  checkedBy: z.string().nullable(),
+  /** The name that its picture of evidence came with. */
+  evidence: z.string().nullable(),
+  /** From the first on. */
+  revisions: z.array(placementRevisionSchema),
+  /** Versions made for any of its revisions. */
+  versions: z.array(touchedVersionSchema),
+});
+export type PlacementPage = z.infer<typeof placementPageSchema>;
+
+export const newPlacementSchema = z.strictObject({
+  outlet: z.strictObject({ id: z.string(), name: shortText }),
+  placement: placementSchema,
+  ...authored,
+});
+export const placementChangeSchema = z.strictObject({
+  placement: placementSchema,
+  /** The newest revision that was seen when it was changed. */
+  basedOn: z.number().int().positive(),
+  effectiveOn: daySchema.optional(),
+  ...authored,
+});
+export const placementCheckedSchema = z.strictObject({ by: authored.by });
+export const placementRetiredSchema = z.strictObject({ retired: z.boolean() });
+export const outletChangeSchema = z.strictObject({ name: shortText });
+export const bookChangeSchema = z.object({
+  placementId: z.string(),
+  outlet: z.string(),
+  name: z.string(),
+  kind: z.enum(['new', 'changed', 'checked', 'same']),
+  differences: z.array(
+    z.object({
+      path: z.string(),
+      field: z.string(),
+      before: z.string().nullable(),
+      after: z.string().nullable(),
+    }),
+  ),
+});
+/** Versions that are to be made for their placements as these hold today. */
+export const bringOverSchema = z.strictObject({ versionIds: z.array(id).min(1).max(400) });
+export const bringOverAnswerSchema = z.object({ changed: z.number().int() });
+
 export const newSpecBookSchema = z.strictObject({
   fileName: z.string().min(1).max(200),
-  text: z.string().max(5_000_000, 'the spec book file is larger than 5 MB; split it into several files'),
+  text: z.string().max(20_000_000, 'the spec book file is larger than 20 MB; split it into several files'),
+  effectiveOn: daySchema.optional(),
+  ...authored,
 });
 
 /** How the disk of the data folder stands. */

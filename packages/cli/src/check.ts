@@ -11,14 +11,21 @@ import {
   problemLine,
   reportPage,
   wantedAlone,
+  withCaptions,
   type CheckReport,
-  type Cue,
   type PlacedOutlet,
   type Result,
   type Wanted,
 } from '@mivvy/core';
-import { compareFile, heardIn, measureFile, readCaptionFile, sha256File } from '@mivvy/media';
-import { captioned, sidecarLine } from './captions.ts';
+import {
+  compareFile,
+  heardIn,
+  measureFile,
+  readCaptionFile,
+  sha256File,
+  shippedShaper,
+  sidecarLine,
+} from '@mivvy/media';
 import { progressPrinter, type Lines } from './lines.ts';
 import {
   playingOptions,
@@ -26,6 +33,7 @@ import {
   readMaster,
   readPlaces,
   readPlaying,
+  withLayers,
   type PlayingRequest,
 } from './playing.ts';
 
@@ -104,27 +112,30 @@ async function readWanted(
   { placement }: PlacedOutlet,
   tell: (line: string) => void,
   signal: AbortSignal,
-): Promise<Result<Wanted & { cues?: readonly Cue[] | undefined }>> {
+): Promise<Result<Wanted>> {
   if (request.master === undefined) {
     const facts = await readFacts(request.file, signal);
     return facts.ok ? ok(wantedAlone(facts.value, placement)) : facts;
   }
   const master = await readMaster(request.master, request, tell, signal);
   if (!master.ok) return master;
-  const { facts, sha256, played, framing } = master.value;
+  const { facts, sha256, played, framing, layers } = master.value;
   const captions = request.captions === undefined ? ok(undefined) : await readCaptionFile(request.captions);
   if (!captions.ok) return captions;
   captions.value?.words.forEach(tell);
-  const bare = makePlan({
+  const plain = makePlan({
     facts,
     sha256,
     placement,
     framing: framing ?? heldFraming(clampPose(request.pose, facts.video.displayed, placement.frame)),
     ...played,
   });
-  const { plan, captions: cues } = captions.value ? captioned(bare, placement, captions.value.cues) : bare;
+  const dressed = withLayers(plain, placement, layers);
+  const { plan } = captions.value
+    ? withCaptions(dressed, placement, captions.value.cues, shippedShaper())
+    : dressed;
   const heard = await heardIn(plan, request.master, signal);
-  return heard.ok ? ok({ plan, heard: heard.value, alone: false, cues }) : heard;
+  return heard.ok ? ok({ plan, heard: heard.value, alone: false }) : heard;
 }
 
 /** Measures a file and compares it with its master, where there is one. */
@@ -188,11 +199,8 @@ export async function checkCommand(argv: string[], lines: Lines, signal: AbortSi
   const progress = progressPrinter(lines, request.quiet, { placement: request.placement });
   const report = await reportOn(request, place, wanted.value, progress, signal);
   if (!report.ok) return refuse(report.problem);
-  const { cues } = wanted.value;
-  const beside =
-    cues?.length && place.placement.captions === 'sidecar'
-      ? [await sidecarLine(cues, place.placement, request.file)]
-      : [];
+  const { sidecar } = wanted.value.plan;
+  const beside = sidecar ? [await sidecarLine(sidecar, request.file)] : [];
   const checks = [...report.value.checks, ...beside];
   const passed = checks.every((line) => line.ok);
   const sha256 = await sha256File(request.file, signal);

@@ -1,4 +1,4 @@
-import { access, constants, mkdir, readdir, mkdtemp, rm, stat } from 'node:fs/promises';
+import { access, constants, mkdir, readdir, mkdtemp, rm, stat, writeFile } from 'node:fs/promises';
 import { basename, extname, join, resolve } from 'node:path';
 import { parseArgs } from 'node:util';
 import {
@@ -19,20 +19,21 @@ import {
   refusal,
   troublesOf,
   usualLively,
+  withCaptions,
   type Cue,
   type Framing,
   type MasterFacts,
   type PlacedOutlet,
   type Result,
 } from '@mivvy/core';
-import { deliver, findShots, lookAtFilm, readCaptionFile } from '@mivvy/media';
-import { captioned, sidecarName, writeSidecar } from './captions.ts';
+import { deliver, findShots, lookAtFilm, readCaptionFile, shippedShaper, sidecarName } from '@mivvy/media';
 import { progressPrinter, type Lines } from './lines.ts';
 import {
   playingOptions,
   readMaster,
   readPlaces,
   readPlaying,
+  withLayers,
   type PlayingRequest,
   type ReadMaster,
 } from './playing.ts';
@@ -228,7 +229,7 @@ async function prepare(
 
 async function run(
   request: Request,
-  { facts, sha256, places, cues, played, framing, follow }: Prepared,
+  { facts, sha256, places, cues, played, framing, follow, layers, pictures }: Prepared,
   lines: Lines,
   signal: AbortSignal,
 ): Promise<number> {
@@ -237,20 +238,22 @@ async function run(
   const work = await mkdtemp(join(request.out, '.mivvy-'));
   const name = basename(request.master, extname(request.master));
   const lying = new Set((await readdir(request.out)).map(nameKey));
+  for (const [sum, bytes] of pictures) await writeFile(join(work, `${sum}.png`), bytes);
   let allPassed = true;
   const one = async (place: PlacedOutlet) => {
     const { outlet, placement } = place;
     const followed = follow?.(place);
     if (followed) tell(`${outlet.name}, ${placement.name}: ${followed.words}`);
     const pose = clampPose(request.pose, facts.video.displayed, placement.frame);
-    const bare = makePlan({
+    const plain = makePlan({
       facts,
       sha256,
       placement,
       framing: followed?.framing ?? framing ?? heldFraming(pose),
       ...played,
     });
-    const planned = cues ? captioned(bare, placement, cues) : bare;
+    const dressed = withLayers(plain, placement, layers);
+    const planned = cues ? withCaptions(dressed, placement, cues, shippedShaper()) : dressed;
     const troubles = troublesOf(planned, placement);
     const event = (rest: object) =>
       print(JSON.stringify({ event: 'deliverable', placement: placement.id, ...rest, troubles }));
@@ -261,7 +264,7 @@ async function run(
       return event({ file: null, sha256: null, status: 'refused', checks: [] });
     }
     const { plan } = planned;
-    const sidecar = placement.captions === 'sidecar' && planned.captions?.length ? planned.captions : null;
+    const { sidecar } = plan;
     // What lies there already stays, whoever made it: the next number that is free is taken.
     const named = (exportNumber: number): string => {
       const wished = deliverableName({
@@ -274,14 +277,14 @@ async function run(
         exportNumber,
         plain: placement.fileNames === 'plain',
       });
-      const taken = [wished, ...(sidecar ? [sidecarName(wished, placement)] : [])].some((n) =>
+      const taken = [wished, ...(sidecar ? [sidecarName(wished, sidecar)] : [])].some((n) =>
         lying.has(nameKey(n)),
       );
       return taken ? named(exportNumber + 1) : wished;
     };
     const fileName = named(1);
     lying.add(nameKey(fileName));
-    if (sidecar) lying.add(nameKey(sidecarName(fileName, placement)));
+    if (sidecar) lying.add(nameKey(sidecarName(fileName, sidecar)));
     const file = join(request.out, fileName);
     const progress = progressPrinter(lines, request.quiet, { placement: placement.id });
     const made = await deliver(plan, {
@@ -289,6 +292,8 @@ async function run(
       outPath: file,
       workDir: join(work, placement.id),
       placement,
+      sidecarBeside: true,
+      graphicPath: ({ sha256: sum }) => join(work, `${sum}.png`),
       signal,
       onProgress: ({ stage, fraction, etaSeconds }) => progress(stage, fraction, etaSeconds),
     });
@@ -297,14 +302,12 @@ async function run(
       tell(`${outlet.name}, ${placement.name}: ${problemLine(made.problem)}`);
       return event({ file: null, sha256: null, status: 'failed', checks: [], problem: made.problem });
     }
-    const beside = sidecar && (await writeSidecar(sidecar, placement, file, work));
-    const checks = [...made.value.report.checks, ...(beside ? [beside.line] : [])];
-    const passed = checks.every((line) => line.ok);
+    const { checks, passed } = made.value.report;
     if (!passed) allPassed = false;
     event({
       file,
       sha256: made.value.sha256,
-      ...(beside ? { captions: beside.path } : {}),
+      ...(made.value.sidecar === undefined ? {} : { captions: made.value.sidecar }),
       status: passed ? 'passed' : 'failed',
       checks,
       fingerprint: planFingerprint(plan),

@@ -1,7 +1,10 @@
+import { createHash } from 'node:crypto';
 import { readFile, stat } from 'node:fs/promises';
 import { basename, resolve } from 'node:path';
 import {
+  bare,
   checkKept,
+  dress,
   fail,
   findPlacement,
   keepWithin,
@@ -13,14 +16,18 @@ import {
   readVersionPlan,
   type FrameSpan,
   type Framing,
+  type Layer,
   type MasterFacts,
   type Pace,
   type PlacedOutlet,
+  type Placement,
+  type PlannedVersion,
   type Played,
   type Pose,
   type Result,
+  type VersionPlan,
 } from '@mivvy/core';
-import { countFrames, probeMaster, sha256File } from '@mivvy/media';
+import { countFrames, probeMaster, sha256File, shippedShaper } from '@mivvy/media';
 
 /** Flags that say what of a master is shown, and when; the same for every command. */
 export const playingOptions = {
@@ -83,7 +90,44 @@ export interface ReadMaster {
   played: Partial<Played>;
   /** From a plan file; without one the window is held where the command line says. */
   framing: Framing | undefined;
+  /** What a plan file lays over it. */
+  layers: readonly Layer[];
+  /** The pictures that those show, by their sums. */
+  pictures: ReadonlyMap<string, Buffer>;
 }
+
+/** The pictures of a plan file; refused where one is not what its sum says. */
+function picturesOf(plan: VersionPlan, name: string): Result<Map<string, Buffer>> {
+  const found = new Map<string, Buffer>();
+  for (const [sum, text] of Object.entries(plan.pictures ?? {})) {
+    const bytes = Buffer.from(text, 'base64');
+    if (createHash('sha256').update(bytes).digest('hex') !== sum)
+      return fail('plan-refused', `${name} holds a picture that was changed.`, 'Export the plan again.');
+    found.set(sum, bytes);
+  }
+  const lacking = (plan.layers ?? []).find(
+    ({ what }) => what.kind === 'picture' && !found.has(what.picture.sha256),
+  );
+  return lacking
+    ? fail('plan-refused', `${name} lacks the picture of “${lacking.name}”.`, 'Export the plan again.')
+    : ok(found);
+}
+
+/** A planned version with the layers of a plan file. */
+export const withLayers = (
+  planned: PlannedVersion,
+  placement: Placement,
+  layers: readonly Layer[],
+): PlannedVersion =>
+  layers.length
+    ? dress(planned, placement, {
+        dressing: { ...bare, layers: [...layers] },
+        versionId: '',
+        keeps: [],
+        shaper: shippedShaper(),
+        approved: false,
+      })
+    : planned;
 
 /** The placements of a spec book that are asked for. */
 export async function readPlaces(specs: string, ids: readonly string[]): Promise<Result<PlacedOutlet[]>> {
@@ -138,7 +182,10 @@ async function readPlan(path: string, facts: MasterFacts, tell: (line: string) =
   fitted.words.forEach(tell);
   const cut: Partial<Played> = fitted.cut ?? {};
   const checked = cut.kept ? checkKept(cut.kept, facts.video.frames) : ok(undefined);
-  return checked.ok ? ok({ framing: fitted.framing, cut }) : checked;
+  if (!checked.ok) return checked;
+  const pictures = picturesOf(plan.value, basename(path));
+  if (!pictures.ok) return pictures;
+  return ok({ framing: fitted.framing, cut, layers: fitted.layers, pictures: pictures.value });
 }
 
 /** Reads a film and works out what of it plays. */
@@ -168,5 +215,7 @@ export async function readMaster(
     sha256: await sha256File(path, signal),
     played: { ...cut, kept, ...(request.pace ? { pace: request.pace } : {}) },
     framing: plan.value?.framing,
+    layers: plan.value?.layers ?? [],
+    pictures: plan.value?.pictures ?? new Map(),
   });
 }

@@ -4,6 +4,7 @@ export {
   sizeSchema,
   clamp,
   aspectLabel,
+  overlaps,
   shapeWord,
   type Size,
   type MasterRect,
@@ -29,12 +30,28 @@ export { frameToTimecode, parseTimecode, durationLabel } from './time/timecode.t
 export {
   placementSchema,
   outletSchema,
+  type SpecBook,
   specBookJsonSchema,
   type Placement,
   type Outlet,
 } from './specs/schema.ts';
 export type { VideoCodec, VideoRate } from './specs/video-rate.ts';
-export { placementWords } from './specs/rules/rules.ts';
+export { placementWords, unmeetableIn } from './specs/rules/rules.ts';
+export { differenceWords, placementDifferences, type PlacementDifference } from './specs/differences.ts';
+export { bookChanges, movedPlacement, type BookChange } from './specs/book-changes.ts';
+export {
+  daySchema,
+  daysSinceChecked,
+  isStale,
+  neededAfter,
+  neededWords,
+  placementRevisionSchema,
+  revisionInForce,
+  revisionsToCome,
+  staleAfterDays,
+  type NeededAfter,
+  type PlacementRevision,
+} from './specs/revisions.ts';
 export { loudnessToleranceLu } from './specs/rules/audio.ts';
 export { readSpecBook, allPlacements, findPlacement, rateRule, type PlacedOutlet } from './specs/book.ts';
 export {
@@ -162,6 +179,7 @@ export {
 export { guidePatterns, guideWeight, guideSvg, guideTable, type Guide } from './framing/guides.ts';
 export {
   writeVersionPlan,
+  type VersionPlan,
   readVersionPlan,
   planForMaster,
   versionPlanJsonSchema,
@@ -199,7 +217,14 @@ export {
 export { adviceFor, leastAdvice, takeAdvice, type AdviceReason, type Advice } from './edits/advice.ts';
 export { resamplePlan } from './render/resample.ts';
 export { renderPlanSchema, type RenderPlan, type PlannedVersion } from './render/plan-schema.ts';
-export { keptIndexAt, masterFrameAt, planLayout, stillWindow, planSeconds } from './render/read-plan.ts';
+export {
+  deliveredFrameAt,
+  keptIndexAt,
+  masterFrameAt,
+  planLayout,
+  stillWindow,
+  planSeconds,
+} from './render/read-plan.ts';
 export { planMaster, makePlan, rendererRevision, planFingerprint, type PlanInput } from './render/plan.ts';
 export { planVersion, type VersionAsPlanned } from './render/planned.ts';
 export { timeLeft, timeLeftWords, timeLeftFigures, type TimeLeft } from './edits/time-left.ts';
@@ -241,19 +266,76 @@ export { snapTo } from './score/snap.ts';
 export { standingOut } from './subjects/stand-out.ts';
 export { packSheet, sizeAt, type PackedSheet, type SheetRoom } from './sheet/pack.ts';
 export { checkLineSchema, lineIdOf, type CheckLine } from './checks/check-line.ts';
-export type { MeasuredFile } from './checks/measured-file.ts';
+export type { LoudnessOverTime, MeasuredFile } from './checks/measured-file.ts';
 export { averageKbps, kbpsBySecond, peakKbps, type CodedPicture } from './checks/bitrate.ts';
 export {
   readCaptions,
+  sidecarText,
   writeCaptions,
   type CaptionFormat,
   type Cue,
   type ReadCaptions,
 } from './interchange/captions.ts';
+export { cueAt } from './layers/paint.ts';
 export { captionsLine } from './checks/captions-line.ts';
 export { retimeCues } from './captions/retime.ts';
-export { wrapCues } from './captions/wrap.ts';
-export { layOutCaptions, type BurnedCaptions } from './captions/burned.ts';
+export { countCharacters, wrapCues } from './captions/wrap.ts';
+export { layOutCaptions, wrapForFrame, type BurnedCaptions } from './captions/burned.ts';
+export { timeScript, type HeardFilm, type ScriptCue } from './captions/script.ts';
+export {
+  addCue,
+  joinCues,
+  replaceInCues,
+  retimeCue,
+  shiftCues,
+  splitCue,
+  stretchCues,
+  type EditedCue,
+} from './captions/edit-cues.ts';
+export { usualReading } from './specs/rules/captions.ts';
+export { withCaptions } from './captions/with-captions.ts';
+export { captionFace, letterWeights, typefaceNames, type Face } from './letters/face.ts';
+export { fontFiles, type FontFile } from './letters/font-files.ts';
+export type { ShapedLine, Shaper } from './letters/shaper.ts';
+export {
+  anchors,
+  bare,
+  captionTrackSchema,
+  cueSchema,
+  dressingSchema,
+  dressingShown,
+  layerContentSchema,
+  layerIn,
+  layerSchema,
+  mostLayers,
+  mostLetters,
+  trackFor,
+  type Anchor,
+  type CaptionTrack,
+  type Dressing,
+  type Layer,
+  type LayerContent,
+  type LayerOtherwise,
+  type LayerPlace,
+  type ReadingLimits,
+  type WordStyle,
+} from './layers/layer.ts';
+export { startStyles } from './layers/styles.ts';
+export { clearArea, type FrameRect } from './layers/clear-area.ts';
+export { anchored, type LaidLayer } from './layers/lay-out.ts';
+export { type PlannedLayer } from './layers/planned-layer.ts';
+export { dress, type Dressed } from './layers/dress.ts';
+export { draftLayerId } from './layers/draft-mark.ts';
+export { coveredAt } from './layers/covered.ts';
+export {
+  bandOf,
+  layerFilmAt,
+  opacityAt,
+  paintCue,
+  paintLaidOver,
+  type LaidOver,
+  type Pen,
+} from './layers/paint.ts';
 export { comparisonSchema, type Comparison } from './compare/comparison.ts';
 export { fitCells, fitSide, gridOf } from './compare/grid.ts';
 export { drawPlan } from './compare/draw-plan.ts';
@@ -267,8 +349,30 @@ export { compareSoundRate, soundOffsets } from './compare/sound-offset.ts';
 export { reportPage } from './checks/report-page.ts';
 export type { Wanted } from './checks/wanted.ts';
 export { wantedAlone } from './checks/alone.ts';
-export { checkReportSchema, checkFile, type CheckReport } from './checks/report.ts';
+export { checkReportSchema, checkFile, withLine, type CheckReport } from './checks/report.ts';
 export { readCutList } from './interchange/cuts.ts';
 export { writeEdl, writeOtio, readCutFile } from './interchange/cut-files.ts';
-export { slug, deliverableName, nameKey, freeName, versionTag } from './delivery/naming.ts';
+export { forecast, type Forecast, type MadeFile } from './delivery/forecast.ts';
+export {
+  slug,
+  deliverableName,
+  nameByPattern,
+  nameTroubles,
+  nameKey,
+  freeName,
+  versionTag,
+  type NameFacts,
+} from './delivery/naming.ts';
+export {
+  longestPattern,
+  nameParts,
+  readPattern,
+  usualPattern,
+  writePattern,
+  type NamePart,
+  type NamePiece,
+} from './delivery/name-pattern.ts';
 export { standingOf, behindReasons, exportable, type Standing } from './delivery/standing.ts';
+export { handoverOf, handovers, type FileFact, type Handover } from './delivery/handover.ts';
+export { stageOf, stages, waitsFor, type Stage } from './delivery/stage.ts';
+export { happeningSchema, happeningInShort, happeningWords, type Happening } from './delivery/happenings.ts';

@@ -14,7 +14,8 @@ import {
 import { demoFilms } from './film/make.ts';
 import { filmCuts, filmFraming, filmKeeps } from './framing.ts';
 import { liven } from './life.ts';
-import { apiOf } from './server.ts';
+import { dressFilm } from './dressing.ts';
+import { apiOf, senderOf } from './server.ts';
 
 const file = process.argv[2];
 if (!file) throw new Error('where does the server write its address?');
@@ -26,9 +27,10 @@ const client = 'Gullhaven Harbour Trust';
 /**
  * Fills an empty workspace with the demo; a workspace that already has the production is left as it is.
  *
+ * @param addressFile where the server writes its address
  * @returns the production's id, or null where there is nothing to be done in it
  */
-async function fill(): Promise<string | null> {
+async function fill(addressFile: string): Promise<string | null> {
   const there = await ask(z.array(productionCardSchema), '/productions');
   const known = there.find((p) => p.name === productionName && p.client === client);
   if (known) return known.id;
@@ -84,6 +86,13 @@ async function fill(): Promise<string | null> {
       await ask(versionSchema, `/versions/${version.id}`, 'PATCH', { revision: version.revision, framing });
     }
   }
+  const titled = ['longmere-wide', 'wickerly-header'];
+  await dressFilm(
+    ask,
+    await senderOf(addressFile),
+    (await detail()).masters.find((m) => m.id === film.id)!,
+    versions.filter((v) => v.masterId === film.id && titled.includes(v.placementId)).map((v) => v.id),
+  );
   const phone = masters.find((m) => m.fileName.startsWith('Phone'));
   if (phone)
     await ask(z.unknown(), `/productions/${production.id}/versions`, 'POST', {
@@ -93,5 +102,5 @@ async function fill(): Promise<string | null> {
   return production.id;
 }
 
-const productionId = await fill();
+const productionId = await fill(file);
 if (productionId) await liven(ask, productionId, dirname(file));

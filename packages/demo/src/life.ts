@@ -2,7 +2,15 @@ import { copyFile, mkdir, readdir, readFile, rm, writeFile } from 'node:fs/promi
 import { join } from 'node:path';
 import { setTimeout } from 'node:timers/promises';
 import * as z from 'zod';
-import { inboxFileSchema, jobSchema, masterSchema, productionDetailSchema, versionSchema } from '@mivvy/api';
+import { addDays, format } from 'date-fns';
+import {
+  inboxFileSchema,
+  jobSchema,
+  madeReviewLinkSchema,
+  masterSchema,
+  productionDetailSchema,
+  versionSchema,
+} from '@mivvy/api';
 import { heldFraming, type Clip, type Framing, type Pose } from '@mivvy/core';
 import { filmCuts } from './framing.ts';
 import type { Ask } from './server.ts';
@@ -191,6 +199,61 @@ const steps: Readonly<Record<string, (demo: Demo) => Promise<void>>> = {
     await demo.ask(versionSchema, `/versions/${id}`, 'PATCH', { revision, framing });
   },
   withdrawn,
+  // Days, people, and a client who has looked: one film is good, one should change.
+  client: async (demo) => {
+    const day = (days: number) => format(addDays(new Date(), days), 'yyyy-MM-dd');
+    const { productionId, ask } = demo;
+    await ask(z.unknown(), `/productions/${productionId}`, 'PATCH', { dueOn: day(6) });
+    const track = async (fileName: string, placementId: string, dueOn: string, holder: string) => {
+      const version = versionOf(await demo.detail(), fileName, placementId);
+      if (version)
+        await ask(z.unknown(), `/productions/${productionId}/tracking`, 'PATCH', {
+          versionIds: [version.id],
+          dueOn,
+          holder,
+        });
+    };
+    await track(kite, 'kelpie-tall', day(1), 'Tove');
+    await track(kite, 'hearthpost-square', day(2), 'Ravi');
+    await track(teaser, 'hearthpost-square', day(-1), 'Tove');
+    const shown = (await demo.detail()).versions.filter((v) => v.standing === 'passed');
+    if (shown.length < 2) return;
+    const made = await ask(madeReviewLinkSchema, `/productions/${productionId}/review-links`, 'POST', {
+      name: 'The harbour’s board',
+      versionIds: shown.map((v) => v.id),
+      days: 30,
+    });
+    const { origin, pathname } = new URL(made.address);
+    const review = `${origin}/api/review/${pathname.split('/').at(-1)!}`;
+    const tell = async (path: string, body: object) => {
+      const answer = await fetch(`${review}/${path}`, {
+        method: 'POST',
+        headers: { 'Content-Type': 'application/json' },
+        body: JSON.stringify(body),
+      });
+      if (!answer.ok) throw new Error(`the review answers ${answer.status}`);
+    };
+    const seen = (placementId: string) => {
+      const file = shown.find((v) => v.placementId === placementId)?.deliverable;
+      return file && { deliverableId: file.id, sha256: file.sha256, by: 'Ines Halloran' };
+    };
+    const [wide, square] = [seen('longmere-wide'), seen('hearthpost-square')];
+    if (wide) await tell('answers', { ...wide, answer: 'approved' });
+    if (square) {
+      const words = 'Could she stand a little more to the left here?';
+      await tell('notes', { ...square, frame: 225, x: 0.55, y: 0.4, words });
+      await tell('answers', { ...square, answer: 'changes-asked' });
+    }
+  },
+  // What was approved goes to its outlet.
+  dispatch: async (demo) => {
+    const approved = (await demo.detail()).versions.filter((v) => v.stage === 'approved');
+    if (approved.length > 0)
+      await demo.ask(z.unknown(), `/productions/${demo.productionId}/dispatches`, 'POST', {
+        deliverableIds: approved.map((v) => v.deliverable!.id),
+        connector: 'outlet',
+      });
+  },
 };
 
 const doneSchema = z.array(z.string());

@@ -33,6 +33,24 @@ export type Ask = <S extends z.ZodType>(
   body?: unknown,
 ) => Promise<z.infer<S>>;
 
+/** Sends a file's bytes, and parses what the API answers. Throws where it refuses. */
+export type SendFile = <S extends z.ZodType>(schema: S, path: string, bytes: Buffer) => Promise<z.infer<S>>;
+
+/** A way to send files to the server that writes its address into a file. */
+export async function senderOf(file: string): Promise<SendFile> {
+  const base = await serverAddress(file);
+  return async (schema, path, bytes) => {
+    const answer = await fetch(`${base}/api${path}`, {
+      method: 'POST',
+      body: new Uint8Array(bytes),
+      headers: { 'Content-Type': 'application/octet-stream' },
+    });
+    const data: unknown = await answer.json();
+    if (!answer.ok) throw new Error(`POST ${path}: ${JSON.stringify(data)}`);
+    return schema.parse(data);
+  };
+}
+
 /** The API of the server that writes its address into a file, once it answers. */
 export async function apiOf(file: string): Promise<Ask> {
   const base = await serverAddress(file);

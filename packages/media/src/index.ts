@@ -6,6 +6,7 @@ export { listenAlong, type Heard } from './ingest/listen.ts';
 export { sha256File } from './ingest/hash.ts';
 export { decodingCost } from './ingest/decoding-cost.ts';
 export { makeProxy } from './ingest/proxy.ts';
+export { copyPicture } from './ingest/picture-copy.ts';
 export { makePoster, makeStill, stillHeight } from './ingest/still.ts';
 export { findShots, type FoundShots } from './shots/find-shots.ts';
 export { lookAtFilm } from './looking/look-at-film.ts';
@@ -15,5 +16,8 @@ export { deliver, type Delivered, type DeliverProgress } from './render/deliver.
 export { measureFile } from './measure/measure.ts';
 export { compareFile } from './compare/compare-file.ts';
 export { heardIn } from './render/sound.ts';
-export { captionWidth } from './captions/letters.ts';
-export { readCaptionFile } from './captions/read-file.ts';
+export { fontPath, shippedShaper } from './letters/shaper.ts';
+export { sidecarLine, sidecarName } from './captions/sidecar.ts';
+export { readCaptionBytes, readCaptionFile } from './captions/read-file.ts';
+export { isPicture, takeGraphic } from './layers/graphic.ts';
+export { previewGraphicFilm, readGraphicFilm } from './layers/graphic-film.ts';

@@ -7,7 +7,7 @@ import { pinoHttp } from 'pino-http';
 import { locateTools } from '@mivvy/media';
 import { openApiDocument } from '@mivvy/api/openapi';
 import { isDiskFull } from './disk/full.ts';
-import { guardOrigin } from './http/guard.ts';
+import { guardOrigin, guardWorkspace } from './http/guard.ts';
 import { answerProblems } from './http/problems.ts';
 import { apiRoutes } from './routes/api.ts';
 import { uploadRoutes } from './routes/uploads.ts';
@@ -57,7 +57,7 @@ export function createApp(ws: Workspace): Express {
       },
     }),
   );
-  app.use(guardOrigin());
+  app.use(guardOrigin(), guardWorkspace());
 
   app.all(['/api/uploads', '/api/uploads/*rest'], uploadRoutes(ws));
 

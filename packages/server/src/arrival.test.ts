@@ -72,7 +72,10 @@ afterAll(() => s.stop());
 
 describe('versions are framed when their film has been looked at', () => {
   test('untouched ones are, each by a change that can be taken back; what a hand has set is not', async () => {
-    expect(await s.get(preferencesSchema, 'GET', '/preferences')).toEqual({ frameOnArrival: true });
+    expect(await s.get(preferencesSchema, 'GET', '/preferences')).toEqual({
+      frameOnArrival: true,
+      exportsPaused: false,
+    });
     const [tall, square] = (await add(place('tall'), place('square'))) as [Version, Version];
     expect([tall, square].every((v) => isUntouched(v.framing))).toBe(true);
     // Moved and put back to the middle: that was a hand's doing, whatever it looks like now.

@@ -73,6 +73,19 @@ export function carryMatched(
   }, own);
 }
 
+/** Layers at the times that they had, in frames of the new film; captions are in seconds and stay. */
+function carriedDressing(row: MasterRow, from: CarryFilm, to: CarryFilm) {
+  const same = from.rate.num * to.rate.den === to.rate.num * from.rate.den;
+  if (same || row.dressing.layers.length === 0) return {};
+  const at = (frame: number) =>
+    Math.round((frame * from.rate.den * to.rate.num) / (from.rate.num * to.rate.den));
+  const layers = row.dressing.layers.map((layer) => ({
+    ...layer,
+    span: { from: at(layer.span.from), to: Math.max(at(layer.span.from) + 1, at(layer.span.to)) },
+  }));
+  return { dressing: { ...row.dressing, layers }, dressingRevision: row.dressingRevision + 1 };
+}
+
 /** Carries framings and keeps over to a film that has taken another's place, and says what could not be. */
 export async function carryOver(ws: Ws, row: MasterRow, before: FilmBefore): Promise<void> {
   const to = carryFilm(row);
@@ -130,7 +143,13 @@ export async function carryOver(ws: Ws, row: MasterRow, before: FilmBefore): Pro
     }
     await tx
       .update(masters)
-      .set({ keeps, before: null, carried: { words, unmatched, at: now() }, revision: row.revision + 1 })
+      .set({
+        keeps,
+        before: null,
+        carried: { words, unmatched, at: now() },
+        revision: row.revision + 1,
+        ...carriedDressing(row, from, to),
+      })
       .where(eq(masters.id, row.id));
   });
 }

@@ -24,13 +24,13 @@ type MasterRow = typeof masters.$inferSelect;
 /** The framing of a version by what was seen in its film; null where it cannot be framed. */
 export function followVersion(
   ws: Pick<Workspace, 'specs'>,
-  version: Pick<VersionRow, 'placementId' | 'framing'>,
+  version: Pick<VersionRow, 'placementId' | 'placementRevision' | 'framing'>,
   master: Pick<MasterRow, 'facts' | 'shots' | 'keeps'>,
   look: Pick<LookView, 'shots' | 'drawn'>,
   margin: MarginChoice,
   how: { lively: number; handMade: boolean },
 ): FollowedFilm | null {
-  const place = ws.specs.find(version.placementId);
+  const place = ws.specs.of(version);
   if (!master.facts || !place) return null;
   const { displayed, rate, frames } = master.facts.video;
   const frameSize = frameForMaster(displayed, place.placement.frame, place.placement.largerFrame);

@@ -10,6 +10,9 @@ export interface UndoState {
 }
 const nothing: UndoState = { undo: false, redo: false };
 
+/** What a master's dressing is remembered by, apart from its shots and keeps. */
+export const dressingUndoId = (masterId: string): string => `dressing-${masterId}`;
+
 /** How many changes are remembered for one thing, and how many characters of them: a framing of hundreds of shots is long. */
 const mostChanges = 200;
 const mostCharacters = 4_000_000;

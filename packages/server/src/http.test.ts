@@ -195,14 +195,14 @@ describe('limits that a person never meets', () => {
       expect.stringContaining('at most 10000 points together'),
     ]);
   });
-  test('a spec book file above 5 MB is refused with that', async () => {
+  test('a spec book file above 20 MB is refused with that', async () => {
     const answer = await s.call('POST', '/spec-book/files', {
       fileName: 'big.specbook.json',
-      text: ' '.repeat(5_000_001),
+      text: ' '.repeat(20_000_001),
     });
     expect([answer.status, problem(answer).sentence]).toEqual([
       400,
-      expect.stringContaining('larger than 5 MB'),
+      expect.stringContaining('larger than 20 MB'),
     ]);
   });
 });

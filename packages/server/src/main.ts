@@ -1,4 +1,5 @@
 import { access, constants, readFile, rm, writeFile } from 'node:fs/promises';
+import { networkInterfaces } from 'node:os';
 import { delimiter, join, resolve } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import getPort from 'get-port';
@@ -10,6 +11,7 @@ import { openWorkspace } from './open.ts';
 import { isDiskFull } from './disk/full.ts';
 import { PatientLog } from './disk/patient-log.ts';
 import { FolderInUse } from './files/lock.ts';
+import { createReviewApp } from './review/app.ts';
 import { makeFolder } from './storage.ts';
 
 const environment = z.object({
@@ -18,6 +20,14 @@ const environment = z.object({
     .string()
     .min(1)
     .default(fileURLToPath(new URL('../../../data', import.meta.url))),
+  /**
+   * Where review links open: this machine alone, unless another address is named, such as 0.0.0.0 for all of its
+   * networks. The workspace itself stays on this machine.
+   */
+  MIVVY_REVIEW_HOST: z.string().min(1).default('127.0.0.1'),
+  MIVVY_REVIEW_PORT: z.coerce.number().int().min(0).max(65535).default(4650),
+  /** How review links begin, where that is not the host and port, such as behind a name of its own. */
+  MIVVY_REVIEW_ADDRESS: z.url({ protocol: /^https?$/ }).optional(),
   MIVVY_INBOX: z.string().default(''),
   /** Looking for subjects takes a core for about as long as the film runs. */
   MIVVY_LOOKING: z.enum(['at-once', 'when-asked']).default('at-once'),
@@ -75,6 +85,27 @@ const server = createApp(ws).listen(port, '127.0.0.1', () => {
     log.warn({ err: error }, 'the address could not be written down'),
   );
 });
+const reviewWanted = env.data.MIVVY_REVIEW_PORT;
+const reviewHost = env.data.MIVVY_REVIEW_HOST;
+const reviewServer = createReviewApp(ws);
+const reviewPort = await getPort({
+  port: reviewWanted === 0 ? undefined : reviewWanted,
+  host: reviewHost,
+}).catch(() => null);
+const reviewing =
+  reviewPort === null
+    ? null
+    : reviewServer.listen(reviewPort, reviewHost, () => {
+        ws.reviewAddress =
+          env.data.MIVVY_REVIEW_ADDRESS?.replace(/\/$/, '') ??
+          `http://${addressFor(reviewHost)}:${reviewPort}`;
+        if (reviewHost !== '127.0.0.1')
+          say(
+            `Review links open at ${ws.reviewAddress}: whoever reaches that address and has a link sees its films.`,
+          );
+      });
+if (!reviewing) say(`Review links cannot open at ${reviewHost}: that is no address of this machine.`);
+
 // Films take as long as they take; a slow upload is not a broken one.
 server.requestTimeout = 0;
 // Longer than any client keeps a connection that it does not use: one that is closed as it is used again fails a request.
@@ -86,10 +117,21 @@ async function forgetAddress(): Promise<void> {
   if (text.includes(`"pid":${process.pid}`)) await rm(addressFile, { force: true });
 }
 
+/** The address by which others reach this machine, where it listens to all. */
+function addressFor(host: string): string {
+  if (host !== '0.0.0.0' && host !== '::') return host;
+  const outside = Object.values(networkInterfaces())
+    .flat()
+    .find((each) => each && !each.internal && each.family === 'IPv4');
+  return outside?.address ?? '127.0.0.1';
+}
+
 let closing = false;
 async function stop(): Promise<void> {
   server.close();
   server.closeAllConnections();
+  reviewing?.close();
+  reviewing?.closeAllConnections();
   await ws.close().catch((error: unknown) => log.error({ err: error }, 'closing failed'));
   await forgetAddress().catch(() => undefined);
   await logFile.flush();

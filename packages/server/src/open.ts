@@ -1,6 +1,9 @@
 import type { Logger } from 'pino';
 import { DiskWatch } from './disk/watch.ts';
 import { openDatabase } from './db/database.ts';
+import { connectorsTo } from './dispatch/connectors.ts';
+import { dispatchWork } from './dispatch/dispatch-job.ts';
+import { askAfterDispatches, askEveryMs } from './dispatch/watch.ts';
 import { openEvents } from './events.ts';
 import { forgetOldJobs } from './files/bounds.ts';
 import { holdFolder } from './files/lock.ts';
@@ -9,13 +12,22 @@ import { exportWork } from './jobs/export.ts';
 import { ingestWork } from './jobs/ingest.ts';
 import { lookWork } from './jobs/look.ts';
 import { forgetOldStandings } from './plans.ts';
+import { readPreferences } from './preferences.ts';
 import { Runner } from './jobs/runner.ts';
 import { SpecLibrary } from './specs.ts';
+import { openStandIns } from './stand-ins/outlet.ts';
 import { freeBytes, openStorage } from './storage.ts';
 import type { Workspace } from './workspace.ts';
 
 /** Uploads that were given up, and jobs that ended long ago, are looked for so often; milliseconds. */
 const sweepEveryMs = 3600_000;
+
+/** A revision of a placement may have taken effect with the new day. */
+async function turnThePage(ws: Workspace): Promise<void> {
+  if (!(await ws.specs.refresh())) return;
+  await forgetOldStandings(ws);
+  ws.events.tell({ kind: 'spec-book' });
+}
 
 export interface OpenOptions {
   dataDir: string;
@@ -24,6 +36,8 @@ export interface OpenOptions {
   freeBytes?: () => Promise<number>;
   /** Whether films are looked at for subjects as soon as they have been read, or only when that is asked for. */
   looking?: 'at-once' | 'when-asked';
+  /** Where outlets are, instead of the stand-ins that come with the workspace, and how long their answers are awaited. */
+  outlets?: { base: string; patienceMs?: number };
   /** Without the detector, or with its models from another folder. */
   detector?: boolean | string;
 }
@@ -40,7 +54,7 @@ export async function openWorkspace(
   const letGo = await holdFolder(storage.root);
   try {
     const { db, close } = await openDatabase(storage.database);
-    const specs = await SpecLibrary.open(storage.specs);
+    const specs = await SpecLibrary.open(db, storage.specs);
     const events = openEvents();
     const runner = new Runner(db, events, log, () => disk.met());
     const room = options.freeBytes ?? (() => freeBytes(storage));
@@ -50,27 +64,57 @@ export async function openWorkspace(
       log,
       onRoom: () => runner.retryForRoom(),
     });
-    const ws: Workspace = { db, storage, specs, events, runner, log, disk, freeBytes: room };
+    const standIns = options.outlets
+      ? null
+      : await openStandIns(storage.standIns, (id) => specs.find(id)?.placement);
+    const outlets = options.outlets ?? { base: standIns!.base };
+    const ws: Workspace = {
+      db,
+      storage,
+      specs,
+      events,
+      runner,
+      log,
+      disk,
+      freeBytes: room,
+      connectors: connectorsTo(outlets.base, outlets.patienceMs),
+      reviewAddress: null,
+    };
     await putRight(ws);
     await forgetOldStandings(ws);
     await forgetOldJobs(ws);
     await disk.start();
-    await runner.start({
-      ingest: ingestWork(ws, options.looking ?? 'at-once'),
-      export: exportWork(ws),
-      look: lookWork(ws, options.detector ?? true),
-    });
+    const { exportsPaused } = await readPreferences(db);
+    await runner.start(
+      {
+        ingest: ingestWork(ws, options.looking ?? 'at-once'),
+        export: exportWork(ws),
+        look: lookWork(ws, options.detector ?? true),
+        dispatch: dispatchWork(ws),
+      },
+      exportsPaused ? ['export'] : [],
+    );
     const sweeping = setInterval(() => {
-      Promise.all([sweepUploads(ws), forgetOldJobs(ws)]).catch((error: unknown) =>
+      Promise.all([sweepUploads(ws), forgetOldJobs(ws), turnThePage(ws)]).catch((error: unknown) =>
         log.warn({ err: error }, 'old uploads and jobs could not be removed'),
       );
     }, sweepEveryMs);
     sweeping.unref();
+    let asking: Promise<void> = Promise.resolve();
+    const askingAfter = setInterval(() => {
+      asking = asking
+        .then(() => askAfterDispatches(ws))
+        .catch((error: unknown) => log.warn({ err: error }, 'outlets could not be asked'));
+    }, askEveryMs);
+    askingAfter.unref();
     return Object.assign(ws, {
       close: async () => {
         clearInterval(sweeping);
+        clearInterval(askingAfter);
+        await asking;
         await runner.stop();
         await disk.stop();
+        await standIns?.close();
         close();
         letGo();
       },

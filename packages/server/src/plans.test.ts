@@ -81,9 +81,16 @@ describe('where a version stands is kept with it, and follows', () => {
       fileName: 'quick.specbook.json',
       text: JSON.stringify(other),
     });
-    await expectStanding('behind');
-    await s.call('POST', '/spec-book/files', { fileName: 'quick.specbook.json', text: quickBook });
+    // It stays with the revision that it was made for until it is brought over.
     await expectStanding('passed');
+    await s.call('POST', '/spec-book/bring-over', { versionIds: [version.id] });
+    await expectStanding('behind');
+    await s.call('POST', `/versions/${version.id}/undo`);
+    await expectStanding('passed');
+    await s.call('POST', '/spec-book/files', { fileName: 'quick.specbook.json', text: quickBook });
+    await s.call('POST', '/spec-book/bring-over', { versionIds: [version.id] });
+    await expectStanding('passed');
+    version = await s.get(versionSchema, 'GET', `/versions/${version.id}`);
 
     await s.ws.db.update(deliverables).set({ passed: false });
     await expectStanding('failed-check');

@@ -1,17 +1,21 @@
 import { createHash } from 'node:crypto';
 import { and, eq, inArray, isNull, ne, or, sql } from 'drizzle-orm';
 import {
+  isUntouched,
   planVersion,
   refusal,
   rendererRevision,
   standingOf,
   troublesOf,
   partAccepted,
+  type Dressed,
+  type Dressing,
   type MarginChoice,
   type Standing,
   type Trouble,
   type VersionAsPlanned,
 } from '@mivvy/core';
+import { shippedShaper } from '@mivvy/media';
 import type { Writer } from './db/database.ts';
 import { cuts, deliverables, jobs, masters, productions, versions } from './db/schema.ts';
 import { isNewest } from './files/look-at-files.ts';
@@ -25,11 +29,11 @@ type CutRow = typeof cuts.$inferSelect;
 /** The plan of a version as it stands now; undefined while its master is being read, or without its placement. */
 export function planOf(
   ws: Pick<Workspace, 'specs'>,
-  version: Pick<VersionRow, 'placementId' | 'framing'>,
-  master: Pick<MasterRow, 'facts' | 'sha256' | 'state'>,
+  version: Pick<VersionRow, 'id' | 'placementId' | 'placementRevision' | 'framing' | 'approved'>,
+  master: Pick<MasterRow, 'facts' | 'sha256' | 'state' | 'dressing' | 'keeps'>,
   cut: CutRow | undefined,
 ): VersionAsPlanned | undefined {
-  const placement = ws.specs.find(version.placementId)?.placement;
+  const placement = ws.specs.of(version)?.placement;
   if (!placement || !master.facts || master.state !== 'ready') return undefined;
   return planVersion({
     facts: master.facts,
@@ -37,27 +41,38 @@ export function planOf(
     placement,
     framing: version.framing,
     cut,
+    dressed: dressedFor(master.dressing, version, master.keeps),
   });
 }
+
+/** What is laid over a version, with what that needs; undefined for nothing. */
+export const dressedFor = (
+  dressing: Dressing,
+  version: Pick<VersionRow, 'id' | 'approved'>,
+  keeps: MasterRow['keeps'],
+): Dressed | undefined =>
+  dressing.layers.length || dressing.captions.length || dressing.draftMark
+    ? { dressing, versionId: version.id, keeps, shaper: shippedShaper(), approved: version.approved }
+    : undefined;
 
 /** The trouble that stops a planned version from being exported, if there is one. */
 export function refusalOf(
   ws: Pick<Workspace, 'specs'>,
-  placementId: string,
+  version: Pick<VersionRow, 'placementId' | 'placementRevision'>,
   plan: VersionAsPlanned,
 ): Trouble | undefined {
-  return refusal(troublesOf(plan, ws.specs.find(placementId)!.placement));
+  return refusal(troublesOf(plan, ws.specs.of(version)!.placement));
 }
 
 /** A planned version has a fault that nobody has accepted: a rule that is broken, or a keep that is cut. */
 function isFaulty(
   ws: Pick<Workspace, 'specs'>,
-  version: Pick<VersionRow, 'placementId' | 'accepted'>,
+  version: Pick<VersionRow, 'placementId' | 'placementRevision' | 'accepted'>,
   plan: VersionAsPlanned,
   keeps: MasterRow['keeps'],
   margin: MarginChoice,
 ): boolean {
-  const { placement } = ws.specs.find(version.placementId)!;
+  const { placement } = ws.specs.of(version)!;
   const faults = troublesOf(plan, placement, { keeps, margin }).filter((t) => t.severity === 'fault');
   return partAccepted(faults, version.accepted, plan.plan, keeps).open.length > 0;
 }
@@ -82,8 +97,12 @@ export async function settleStandings(ws: Pick<Workspace, 'db' | 'specs'>): Prom
 
 async function settleSome(tx: Writer, ws: Pick<Workspace, 'specs'>): Promise<void> {
   const rows = await tx.select().from(versions).where(isNull(versions.standing)).limit(mostInOneTurn);
-  for (const [id, standing] of await workOutStandings(tx, ws, rows))
-    await tx.update(versions).set({ standing }).where(eq(versions.id, id));
+  const found = await workOutStandings(tx, ws, rows);
+  for (const { id, framing } of rows)
+    await tx
+      .update(versions)
+      .set({ standing: found.get(id)!, touched: !isUntouched(framing) })
+      .where(eq(versions.id, id));
 }
 
 /** Where some versions stand, by their ids. */
@@ -100,6 +119,7 @@ export async function workOutStandings(
       sha256: masters.sha256,
       state: masters.state,
       keeps: masters.keeps,
+      dressing: masters.dressing,
       margin: productions.margin,
     })
     .from(masters)
@@ -129,10 +149,10 @@ export async function workOutStandings(
       const cut = row.cutId === null ? undefined : cutById.get(row.cutId);
       const film = filmById.get(row.masterId)!;
       const plan = planOf(ws, row, film, cut);
-      const placed = ws.specs.find(row.placementId) !== undefined;
+      const placed = ws.specs.of(row) !== undefined;
       const [file, job] = [fileOf.get(row.id), jobOf.get(row.id)];
       const standing = standingOf({
-        refused: !placed || (plan !== undefined && refusalOf(ws, row.placementId, plan) !== undefined),
+        refused: !placed || (plan !== undefined && refusalOf(ws, row, plan) !== undefined),
         faulty: plan !== undefined && isFaulty(ws, row, plan, film.keeps, film.margin),
         job: job?.state,
         jobNewer: !file || (job !== undefined && job.createdAt > file.madeAt),
@@ -146,7 +166,13 @@ export async function workOutStandings(
 
 const byId = <Row extends { id: string }>(rows: readonly Row[]) => new Map(rows.map((row) => [row.id, row]));
 
-const onDiskOf = { same: 'intact', comparing: 'comparing', changed: 'changed', gone: 'changed' } as const;
+const onDiskOf = {
+  same: 'intact',
+  comparing: 'comparing',
+  changed: 'changed',
+  gone: 'changed',
+  cleared: 'changed',
+} as const;
 
 /** The newest export of each version, whatever became of it. */
 const isNewestExport = sql`${jobs.createdAt} = (select max(j.created_at) from jobs j where j.subject_id = ${jobs.subjectId} and j.kind = 'export')`;
@@ -156,17 +182,20 @@ const isNewestExport = sql`${jobs.createdAt} = (select max(j.created_at) from jo
  * release's renderer made; for the start of a server and for every change of the spec book.
  */
 export async function forgetOldStandings(ws: Pick<Workspace, 'db' | 'specs'>): Promise<void> {
-  const used = await ws.db.selectDistinct({ id: versions.placementId }).from(versions);
+  const used = await ws.db
+    .selectDistinct({ placementId: versions.placementId, placementRevision: versions.placementRevision })
+    .from(versions);
   await ws.db.transaction(async (tx) => {
-    for (const { id } of used) {
-      const place = JSON.stringify(ws.specs.find(id)?.placement ?? null);
+    for (const made of used) {
+      const place = JSON.stringify(ws.specs.of(made)?.placement ?? null);
       const plannedWith = createHash('sha256').update(`${rendererRevision}\n${place}`).digest('hex');
       await tx
         .update(versions)
         .set({ standing: null, plannedWith })
         .where(
           and(
-            eq(versions.placementId, id),
+            eq(versions.placementId, made.placementId),
+            eq(versions.placementRevision, made.placementRevision),
             or(isNull(versions.plannedWith), ne(versions.plannedWith, plannedWith)),
           ),
         );

@@ -7,18 +7,20 @@ import { preferences } from './db/schema.ts';
 const theOnly = 1;
 
 /** What is preferred while nobody has said otherwise. */
-const usual: Preferences = { frameOnArrival: true };
+const usual: Preferences = { frameOnArrival: true, exportsPaused: false };
 
 /** What is preferred in this workspace. */
 export async function readPreferences(db: Writer): Promise<Preferences> {
   const [row] = await db.select().from(preferences).where(eq(preferences.id, theOnly));
-  return row ? { frameOnArrival: row.frameOnArrival } : usual;
+  return row ? { frameOnArrival: row.frameOnArrival, exportsPaused: row.exportsPaused } : usual;
 }
 
-/** Changes what is preferred. */
-export async function writePreferences(db: Writer, next: Preferences): Promise<void> {
+/** Changes some of what is preferred; all of it as it is then. */
+export async function writePreferences(db: Writer, change: Partial<Preferences>): Promise<Preferences> {
+  const next = { ...(await readPreferences(db)), ...change };
   await db
     .insert(preferences)
     .values({ id: theOnly, ...next })
     .onConflictDoUpdate({ target: preferences.id, set: next });
+  return next;
 }

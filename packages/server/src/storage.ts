@@ -12,10 +12,14 @@ export interface Storage {
   /** What was found in films by looking at them, by the sum of their bytes. */
   analysis: string;
   exports: string;
+  /** Pictures that layers show, by the sum of their bytes. */
+  graphics: string;
   /** Working folders of running jobs; whatever lies here belongs to a job or is rubbish. */
   work: string;
   logs: string;
   specs: string;
+  /** What the stand-ins for outlets have taken. */
+  standIns: string;
   /** Folders whose films may be brought in without copying. */
   inboxes: string[];
 }
@@ -44,13 +48,15 @@ export async function openStorage(root: string, inboxes: string[]): Promise<Stor
     stills: at('stills'),
     analysis: at('analysis'),
     exports: at('exports'),
+    graphics: at('graphics'),
     work: at('work'),
     logs: at('logs'),
     specs: at('specs'),
+    standIns: at('stand-ins'),
     inboxes: inboxes.length ? inboxes : [at('inbox')],
   };
-  const { uploads, originals, proxies, stills, analysis, exports, work, logs, specs } = storage;
-  for (const dir of [uploads, originals, proxies, stills, analysis, exports, work, logs, specs])
+  const { uploads, originals, proxies, stills, analysis, exports, graphics, work, logs, specs } = storage;
+  for (const dir of [uploads, originals, proxies, stills, analysis, exports, graphics, work, logs, specs])
     await mkdir(dir, { recursive: true });
   if (!inboxes.length) await mkdir(at('inbox'), { recursive: true });
   return storage;
@@ -73,6 +79,16 @@ export const posterPath = (storage: Storage, masterId: string) =>
 /** Where one small frame of a master lies once it has been drawn. */
 export const stillPath = (storage: Storage, masterId: string, fileGeneration: number, frame: number) =>
   join(storage.stills, masterId, `${fileGeneration}-${frame}.jpg`);
+/** The picture that a placement's areas were traced from. */
+export const evidencePath = (storage: Storage, placementId: string) =>
+  join(storage.specs, 'evidence', `${placementId}.jpg`);
+/** Where a picture or a film lies that layers show. */
+export const graphicPath = (
+  storage: Storage,
+  { kind, sha256 }: { kind: 'picture' | 'film'; sha256: string },
+) => join(storage.graphics, `${sha256}.${kind === 'picture' ? 'png' : 'film'}`);
+/** Where what browsers play of such a film lies. */
+export const graphicPreview = (storage: Storage, sha256: string) => join(storage.graphics, `${sha256}.webm`);
 export const logPath = (storage: Storage, jobId: string) => join(storage.logs, `${jobId}.log`);
 
 /** Bytes free on the disk of the data folder. */

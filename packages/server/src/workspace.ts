@@ -1,6 +1,7 @@
 import type { Logger } from 'pino';
 import type { Database } from './db/database.ts';
 import type { DiskWatch } from './disk/watch.ts';
+import type { Connectors } from './dispatch/connectors.ts';
 import type { Events } from './events.ts';
 import type { Runner } from './jobs/runner.ts';
 import type { SpecLibrary } from './specs.ts';
@@ -15,6 +16,10 @@ export interface Workspace {
   runner: Runner;
   log: Logger;
   disk: DiskWatch;
+  /** What carries files out of the house. */
+  connectors: Connectors;
+  /** Where the review surface is to be reached; null while it is not open. */
+  reviewAddress: string | null;
   /** Bytes free on the data disk; replaced in tests of a full one. */
   freeBytes: () => Promise<number>;
 }

@@ -3,6 +3,7 @@ import { useEffect, useMemo, useState } from 'react';
 import { createBrowserRouter, Outlet, RouterProvider } from 'react-router';
 import { useServerEvents } from './api/events.ts';
 import { DiskNote } from './parts/disk-note.tsx';
+import { Finder } from './finder/finder.tsx';
 import { KeysSheet } from './keys/keys-sheet.tsx';
 import { Empty } from './parts/notices.tsx';
 import { ProductionsScreen } from './screens/productions/productions-screen.tsx';
@@ -24,9 +25,15 @@ const router = createBrowserRouter([
     children: [
       { path: '/', element: <ProductionsScreen /> },
       {
-        path: '/spec-book',
+        path: '/spec-book/:placementId?',
         lazy: async () => ({
           Component: (await import('./screens/spec-book/spec-book-screen.tsx')).SpecBookScreen,
+        }),
+      },
+      {
+        path: '/ledger',
+        lazy: async () => ({
+          Component: (await import('./screens/ledger/ledger-screen.tsx')).LedgerScreen,
         }),
       },
       {
@@ -60,6 +67,12 @@ const router = createBrowserRouter([
             }),
           },
           {
+            path: 'layers/:versionId?/:folding?',
+            lazy: async () => ({
+              Component: (await import('./screens/layers/layers-screen.tsx')).LayersScreen,
+            }),
+          },
+          {
             path: 'exports',
             lazy: async () => ({
               Component: (await import('./screens/exports/exports-screen.tsx')).ExportsScreen,
@@ -69,6 +82,12 @@ const router = createBrowserRouter([
             path: 'deliverables/:versionId?',
             lazy: async () => ({
               Component: (await import('./screens/deliverables/deliverables-screen.tsx')).DeliverablesScreen,
+            }),
+          },
+          {
+            path: 'dispatch',
+            lazy: async () => ({
+              Component: (await import('./screens/dispatch/dispatch-screen.tsx')).DispatchScreen,
             }),
           },
         ],
@@ -99,6 +118,7 @@ function Shell() {
       <DiskNote />
       <Outlet />
       <KeysSheet />
+      <Finder />
     </>
   );
 }

@@ -359,7 +359,7 @@ describe('where captions stand', () => {
     const none = layOutCaptions(
       [],
       { frame: tall, rate: { num: 25, den: 1 }, frames: 10, blocked: [{ x: 0, y: 0, width: 1, height: 1 }] },
-      () => 10,
+      { widthOf: () => 10 },
     );
     expect(none).toBeNull();
   });

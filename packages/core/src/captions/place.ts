@@ -1,3 +1,4 @@
+import { usualMargin } from '../layers/clear-area.ts';
 import type { FrameFraction, Margins, Size } from '../picture/geometry.ts';
 
 /** Height of a caption's letters, by the frame's shorter side (common practice). */
@@ -5,8 +6,6 @@ const letterShare = 0.05;
 /** From one line to the next, by the letters' size; the plate's rim around them. */
 const lineShare = 1.3;
 const rimShare = 0.35;
-/** Where a placement states no margin, captions keep to the area that is safe for graphics (EBU R 95, 5 %; from memory). */
-const usualMargin = 0.05;
 /** A band as wide as this share of the frame is wide enough to stay low and in the middle. */
 const wideEnough = 0.6;
 
@@ -52,12 +51,7 @@ export function captionBand(
   safeMargin: Margins | undefined,
   blocked: readonly FrameFraction[] = [],
 ): CaptionBand | null {
-  const margin = safeMargin ?? {
-    top: usualMargin,
-    right: usualMargin,
-    bottom: usualMargin,
-    left: usualMargin,
-  };
+  const margin = safeMargin ?? usualMargin;
   const size = Math.max(12, Math.round(Math.min(frame.width, frame.height) * letterShare));
   const leading = Math.round(size * lineShare);
   const rim = Math.round(size * rimShare);

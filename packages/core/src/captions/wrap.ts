@@ -91,6 +91,10 @@ function evenLines(words: Words, limit: number, measure: Measure): string[] {
   return best.at(-1)?.lines ?? [join(words)];
 }
 
+/** A text in as few lines of at most a width as hold it, as even as can be. */
+export const balancedLines = (text: string, limit: number, measure: Measure): string[] =>
+  evenLines(wordsOf(text, limit, measure), limit, measure);
+
 /** Lines of two people who speak, each begun by a dash, are left apart. */
 const isDialogue = (lines: readonly string[]) =>
   lines.length > 1 && lines.every((line) => /^[-–—]/.test(line));
@@ -105,9 +109,8 @@ export function wrapLines(
   measure: Measure = countCharacters,
 ): string[] {
   if (lines.length <= mostLines && lines.every((line) => measure(line) <= limit)) return [...lines];
-  if (isDialogue(lines))
-    return lines.flatMap((line) => evenLines(wordsOf(line, limit, measure), limit, measure));
-  return evenLines(wordsOf(lines.join(' '), limit, measure), limit, measure);
+  if (isDialogue(lines)) return lines.flatMap((line) => balancedLines(line, limit, measure));
+  return balancedLines(lines.join(' '), limit, measure);
 }
 
 /**

@@ -32,10 +32,10 @@ export interface Cause {
 const rank = { fault: 0, look: 1, note: 2 } as const;
 
 /** Which cause a trouble belongs to. Titles are told of one by one; people in one shot together. */
-function keyOf({ code, keepId, seen }: Trouble, shot: number | null): string {
+function keyOf({ code, keepId, layerId, seen }: Trouble, shot: number | null): string {
   const about = seen
     ? `seen-${seen.what} ${seen.what === 'title' ? seen.id : ''}`
-    : `${code} ${keepId ?? ''}`;
+    : `${code} ${keepId ?? layerId ?? ''}`;
   return `${about} ${shot ?? 'film'}`;
 }
 

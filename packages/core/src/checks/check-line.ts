@@ -12,6 +12,7 @@ const editor = 'Save it again with the setting that is wanted, or export it here
 
 /** Every line that a check report can have, by its id; ids are the same in every report, answer and file. */
 export const checkLineKinds = {
+  'master-size': { name: 'Master’s size', mend: 'Bring in a master of a size that is taken here.' },
   'frame-size': { name: 'Frame size', mend: editor },
   pixels: { name: 'Pixels', mend: 'Save it with square pixels, standing upright.' },
   length: { name: 'Length', mend: 'Export it again from the whole cut, or shorten the cut.' },
@@ -24,6 +25,8 @@ export const checkLineKinds = {
   },
   colour: { name: 'Colour', mend: 'Save it in BT.709, 8 bit, and let the file say so.' },
   keyframes: { name: 'Keyframes', mend: 'Save it with keyframes no further apart.' },
+  'b-frames': { name: 'B-frames', mend: editor },
+  gop: { name: 'Groups of pictures', mend: 'Save it with closed groups of pictures.' },
   'bitrate-average': { name: 'Bitrate, average', mend: 'Lower the target and export it again.' },
   'bitrate-ceiling': {
     name: 'Bitrate, ceiling',

@@ -3,6 +3,16 @@ import { loudnessSchema } from '../masters/facts.ts';
 import { sizeSchema } from '../picture/geometry.ts';
 import { rateSchema } from '../time/rate.ts';
 
+/** A sound second by second. */
+export const loudnessOverTimeSchema = z.object({
+  /** The loudest 0.4 s that end in each second, and the 3 s that end with it; LUFS, null for silence. */
+  momentary: z.array(z.number().nullable()),
+  shortTerm: z.array(z.number().nullable()),
+  /** Where the highest true peak lies, to a tenth of a second; null for silence. */
+  peakSeconds: z.number().nullable(),
+});
+export type LoudnessOverTime = z.infer<typeof loudnessOverTimeSchema>;
+
 /** What was measured from a finished file, and nothing else. */
 export const measuredFileSchema = z.object({
   bytes: z.number().int(),
@@ -46,6 +56,10 @@ export const measuredFileSchema = z.object({
     longestKeyframeGap: z.number().int(),
     /** The keyframe that the longest gap begins with. */
     longestGapAt: z.number().int().optional(),
+    /** Pictures in a row, as they are shown, that look both ways; read from the order in which they are stored. */
+    longestBRun: z.number().int().optional(),
+    /** The first keyframe that pictures shown before it look past. */
+    openGopAt: z.number().int().nullable().optional(),
     /** The second in which most bits lie. */
     peakSecond: z.number().int().optional(),
   }),
@@ -57,6 +71,8 @@ export const measuredFileSchema = z.object({
       sampleRate: z.number().int(),
       seconds: z.number(),
       loudness: loudnessSchema,
+      /** Missing in reports of earlier releases. */
+      over: loudnessOverTimeSchema.optional(),
     })
     .nullable(),
 });

@@ -67,6 +67,38 @@ function bitrateChart({ measured }: CheckReport, { video }: RenderPlan): string 
   return `<figure><figcaption>Bitrate of the picture, second by second</figcaption><svg viewBox="0 0 ${chart.width} ${chart.height}" role="img" aria-label="Bitrate over time">${bars}${rule(near ? undefined : targetKbps, '', 'target')}${rule(maxKbps, '', 'ceiling')}${ends}</svg></figure>`;
 }
 
+/** The quietest that the loudness chart goes down to, LUFS. */
+const quietest = -60;
+
+/** Momentary and short-term loudness in each second beside what is wanted, and where the true peak lies. */
+function loudnessChart({ measured }: CheckReport, { audio }: RenderPlan): string {
+  const over = measured.audio?.over;
+  if (!over?.momentary.length) return '';
+  const inside = { width: chart.width - chart.left, height: chart.height - chart.top - chart.bottom };
+  const seconds = over.momentary.length;
+  const x = (at: number) => (chart.left + (inside.width * at) / seconds).toFixed(1);
+  const y = (lufs: number) =>
+    (chart.top + inside.height * Math.min(1, Math.max(0, lufs / quietest))).toFixed(1);
+  // A line ends where nothing is heard and begins anew after it.
+  const line = (values: readonly (number | null)[], name: string) => {
+    const path = values
+      .map((lufs, i) => (lufs === null ? '' : `${values[i - 1] == null ? 'M' : 'L'}${x(i + 0.5)} ${y(lufs)}`))
+      .join('');
+    return `<path class="${name}" d="${path}"/>`;
+  };
+  const target = audio?.loudness?.integratedLufs;
+  const rule =
+    target === undefined
+      ? ''
+      : `<line class="target" x1="${chart.left}" x2="${chart.width}" y1="${y(target)}" y2="${y(target)}"/><text x="${chart.left - 8}" y="${y(target)}" text-anchor="end" dominant-baseline="middle">${target} LUFS</text>`;
+  const peak =
+    over.peakSeconds === null
+      ? ''
+      : `<line class="ceiling" x1="${x(over.peakSeconds)}" x2="${x(over.peakSeconds)}" y1="${chart.top}" y2="${chart.top + inside.height}"><title>the highest true peak, at ${over.peakSeconds.toFixed(1)} s</title></line>`;
+  const ends = `<text x="${chart.left}" y="${chart.height - 6}">0 s</text><text x="${chart.width}" y="${chart.height - 6}" text-anchor="end">${seconds} s</text>`;
+  return `<figure><figcaption>Loudness: momentary (thin), short-term (thick), and where the highest true peak lies (upright)</figcaption><svg viewBox="0 0 ${chart.width} ${chart.height}" role="img" aria-label="Loudness over time">${line(over.momentary, 'momentary')}${line(over.shortTerm, 'short')}${rule}${peak}${ends}</svg></figure>`;
+}
+
 const style = `
 :root { color-scheme: light dark; --paper: #f4f1ea; --ink: #23262b; --soft: #5d6067; --rule: #d8d2c4; --good: #2f6b4f; --bad: #a8321f; --bar: #7d93a8; }
 @media (prefers-color-scheme: dark) { :root { --paper: #1b1d21; --ink: #ecebe6; --soft: #a5a7ad; --rule: #3a3d43; --good: #7fc7a1; --bad: #f08a74; --bar: #7f97b0; } }
@@ -87,6 +119,7 @@ tr.not td:first-child, tr.not .where { color: var(--bad); font-weight: 600; }
 figure { margin: 2rem 0 0; }
 svg { width: 100%; height: auto; font: 12px system-ui, sans-serif; fill: var(--soft); }
 rect { fill: var(--bar); } rect.over { fill: var(--bad); }
+path { fill: none; stroke: var(--bar); } path.momentary { opacity: .7; } path.short { stroke-width: 2.5; }
 line.target { stroke: var(--soft); stroke-dasharray: 2 4; } line.ceiling { stroke: var(--bad); }
 @media print { body { background: none; } }`;
 
@@ -127,6 +160,7 @@ ${[...failed, ...passed].map((line) => row(line, plan)).join('\n')}
 </tbody>
 </table>
 ${bitrateChart(report, plan)}
+${loudnessChart(report, plan)}
 </body>
 </html>
 `;

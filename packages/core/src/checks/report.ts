@@ -25,6 +25,13 @@ interface More {
   compared?: Comparison | undefined;
 }
 
+/** A report with a line more, of something that lies beside the file. */
+export const withLine = (report: CheckReport, line: CheckLine): CheckReport => ({
+  ...report,
+  passed: report.passed && line.ok,
+  checks: [...report.checks, line],
+});
+
 /** Compares a measured file with what was wanted, line by line. */
 export function checkFile(
   wanted: Wanted,

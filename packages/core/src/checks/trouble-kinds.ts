@@ -17,7 +17,7 @@ interface TroubleKind {
   /** Nothing is exported until it is mended: the place would not take the file. */
   refuses: boolean;
   /** Where it is mended. */
-  mendedIn: 'framing' | 'timing' | 'nowhere';
+  mendedIn: 'framing' | 'timing' | 'layers' | 'captions' | 'nowhere';
   /** What would mend it, where that does not depend on anything; empty where nothing needs mending. */
   mend: string;
 }
@@ -47,6 +47,30 @@ export const troubleKinds = {
     refuses: false,
     mendedIn: 'framing',
     mend: 'Bring in a master with sound if the place needs it.',
+  },
+  'sound-required': {
+    word: 'Sound is required',
+    severity: 'fault',
+    scope: 'film',
+    refuses: true,
+    mendedIn: 'nowhere',
+    mend: 'Bring in a master with sound.',
+  },
+  'master-small': {
+    word: 'Master too small',
+    severity: 'fault',
+    scope: 'film',
+    refuses: true,
+    mendedIn: 'nowhere',
+    mend: 'Bring in a larger master.',
+  },
+  'master-large': {
+    word: 'Master too large',
+    severity: 'fault',
+    scope: 'film',
+    refuses: true,
+    mendedIn: 'nowhere',
+    mend: 'Bring in a smaller copy of the master.',
   },
   'rate-uneven': {
     word: 'Rate not taken',
@@ -153,20 +177,28 @@ export const troubleKinds = {
     mendedIn: 'framing',
     mend: 'Choose a smaller frame or a lower rate in the spec book.',
   },
+  'level-above': {
+    word: 'Level too high',
+    severity: 'fault',
+    scope: 'film',
+    refuses: true,
+    mendedIn: 'framing',
+    mend: 'Choose a smaller frame, a lower rate or a lower ceiling in the spec book.',
+  },
   'no-captions': {
     word: 'No captions',
     severity: 'note',
     scope: 'film',
     refuses: false,
-    mendedIn: 'nowhere',
-    mend: 'Give a caption file to the export from the command line; this screen makes none yet.',
+    mendedIn: 'captions',
+    mend: 'Bring in a caption file in Layers, or lay a script along the speech.',
   },
   'captions-fast': {
     word: 'Captions too quick',
     severity: 'look',
     scope: 'film',
     refuses: false,
-    mendedIn: 'nowhere',
+    mendedIn: 'captions',
     mend: 'Shorten their words, or let them stand longer.',
   },
   'captions-short': {
@@ -174,7 +206,7 @@ export const troubleKinds = {
     severity: 'look',
     scope: 'film',
     refuses: false,
-    mendedIn: 'nowhere',
+    mendedIn: 'captions',
     mend: 'Let them stand longer, or join them with their neighbours.',
   },
   'captions-no-room': {
@@ -184,6 +216,46 @@ export const troubleKinds = {
     refuses: true,
     mendedIn: 'framing',
     mend: 'Deliver the captions in a file beside the film, or free a part of the frame in the spec book.',
+  },
+  'letters-missing': {
+    word: 'Letters missing',
+    severity: 'look',
+    scope: 'film',
+    refuses: false,
+    mendedIn: 'layers',
+    mend: 'Write them otherwise: an empty box is drawn for each.',
+  },
+  'layer-blocked': {
+    word: 'Behind what the outlet draws',
+    severity: 'look',
+    scope: 'span',
+    refuses: false,
+    mendedIn: 'layers',
+    mend: 'Move it inside the clear area, or make it smaller, in this version.',
+  },
+  'layer-margin': {
+    word: 'Outside the margin',
+    severity: 'look',
+    scope: 'span',
+    refuses: false,
+    mendedIn: 'layers',
+    mend: 'Move it inwards, or make it smaller, in this version.',
+  },
+  'layers-collide': {
+    word: 'Over each other',
+    severity: 'look',
+    scope: 'span',
+    refuses: false,
+    mendedIn: 'layers',
+    mend: 'Move one of them, or show them one after the other.',
+  },
+  'layer-over': {
+    word: 'Over what should be seen',
+    severity: 'look',
+    scope: 'span',
+    refuses: false,
+    mendedIn: 'layers',
+    mend: 'Move the layer to another side, in this version.',
   },
   'pace-high': {
     word: 'Fast',
@@ -216,6 +288,8 @@ export const troubleSchema = z.object({
   seen: z.strictObject({ id: z.string(), name: z.string(), what: z.enum(seenKinds) }).optional(),
   /** The blocked area that covers it. */
   area: z.string().optional(),
+  /** The layer that it is about. */
+  layerId: z.string().optional(),
 });
 export type Trouble = z.infer<typeof troubleSchema>;
 
@@ -227,7 +301,7 @@ export function trouble(
   code: TroubleCode,
   span: FrameSpan,
   sentence: string,
-  more: Partial<Pick<Trouble, 'mend' | 'keepId' | 'seen' | 'area'>> = {},
+  more: Partial<Pick<Trouble, 'mend' | 'keepId' | 'seen' | 'area' | 'layerId'>> = {},
 ): Trouble {
   const { severity, mend } = troubleKinds[code];
   return { code, severity, span, sentence, mend, ...more };

@@ -18,6 +18,7 @@ import type { FrameSpan } from '../time/span.ts';
 import { keepsWithin, type Keep } from './keeps.ts';
 import { trouble, type Trouble } from './trouble-kinds.ts';
 import { hiddenThings, type HiddenThing, type SeenThing } from './seen.ts';
+import { layerTroubles } from './layer-troubles.ts';
 import { hiddenKeeps, type FrameRules, type HiddenSpan } from './visibility.ts';
 
 /** Which safe margin is held to: the placement's own, a published one, or an inner share of width and height in per cent. */
@@ -234,6 +235,7 @@ export function troublesOf(
     ...barTroubles(plan, kept),
     ...hidden.map(keepTrouble),
     ...overlooked.map((h) => seenTrouble(h, framesPerSecond)),
+    ...layerTroubles(planned, rules, [...keeps, ...(watched.seen ?? []).filter((s) => s.what === 'face')]),
   ];
   const order = { fault: 0, look: 1, note: 2 };
   return found.sort((a, b) => order[a.severity] - order[b.severity] || a.span.from - b.span.from);
@@ -266,6 +268,7 @@ export function troubleMark(trouble: Trouble, plan: RenderPlan, keeps: readonly 
           frame: plan.frame,
           under,
           keep,
+          layer: trouble.layerId && [trouble.layerId, trouble.sentence],
         }),
       ),
     ),

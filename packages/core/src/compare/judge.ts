@@ -26,8 +26,8 @@ export interface Sample {
   master: Planes;
   /** What the plan shows of the master there. */
   layout: Layout;
-  /** A part of the frame in which something else is drawn over it, frame pixels; null where nothing is. */
-  over: MasterRect | null;
+  /** Parts of the frame in which something else is drawn over it, frame pixels. */
+  over: readonly MasterRect[];
 }
 
 /** The two films of a comparison. */
@@ -120,17 +120,27 @@ function barsIn(
 }
 
 /** The part of a panel that nothing lies over: neither bars, nor what is drawn over the frame. */
-function freePart(into: MasterRect, bars: Edges | null, over: MasterRect | null, frame: Size): MasterRect {
+function freePart(
+  into: MasterRect,
+  bars: Edges | null,
+  over: readonly MasterRect[],
+  frame: Size,
+): MasterRect {
   const left = Math.max(into.x, bars?.left ?? 0);
   const right = Math.min(into.x + into.width, frame.width - (bars?.right ?? 0));
-  let top = Math.max(into.y, bars?.top ?? 0);
-  let bottom = Math.min(into.y + into.height, frame.height - (bars?.bottom ?? 0));
-  if (over && over.y < bottom && over.y + over.height > top) {
-    // The larger of what lies above and below it.
-    if (over.y - top >= bottom - over.y - over.height) bottom = over.y;
-    else top = over.y + over.height;
+  const top = Math.max(into.y, bars?.top ?? 0);
+  const bottom = Math.min(into.y + into.height, frame.height - (bars?.bottom ?? 0));
+  const inTheWay = over
+    .filter((o) => o.y < bottom && o.y + o.height > top && o.x < right && o.x + o.width > left)
+    .sort((a, b) => a.y - b.y);
+  // The highest band that lies above, between or below them.
+  let best = { y: top, height: 0 };
+  let from = top;
+  for (const { y, height } of [...inTheWay, { y: bottom, height: 0 }]) {
+    if (y - from > best.height) best = { y: from, height: y - from };
+    from = Math.max(from, y + height);
   }
-  return { x: left, y: top, width: right - left, height: bottom - top };
+  return { x: left, width: right - left, ...best };
 }
 
 /** Finds the window that a part of a file's picture shows: near where it should be, else anywhere. */

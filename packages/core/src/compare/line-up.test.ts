@@ -84,6 +84,19 @@ describe('lining a file up with its plan', () => {
     expect([held, missing]).toEqual([[], []]);
   });
 
+  test('a slow picture that coding has bent by more than it moves is not taken for another frame', () => {
+    const slow = film(160, 0.18);
+    // As at the end of a fade: spread unevenly, and a little more like the frame before.
+    const bent = slow.map((picture, k) =>
+      Float32Array.from(picture, (v, i) => {
+        const lag = k >= 60 && k < 85 ? 1 * (slow[k - 1]![i]! - v) : 0;
+        return v + lag + (k >= 50 && k < 95 ? 4 * Math.sin(i * 0.61) : 0);
+      }),
+    );
+    const { held, missing } = lineUp(bent, slow, blind(160));
+    expect([held, missing]).toEqual([[], []]);
+  });
+
   test('where nothing moves only the length can tell', () => {
     const still = Array.from({ length: 60 }, () => plan[0]!);
     const { missing } = lineUp(noisy(still.slice(1), 1), noisy(still, 1), blind(59));

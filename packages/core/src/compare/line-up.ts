@@ -259,6 +259,32 @@ function gapsOf(shows: Int32Array, frames: number): Pick<LineUp, 'missing' | 'he
 }
 
 /**
+ * A stretch that lies beside and comes back again must be clearly more alike there: by so much of what sets its pictures
+ * apart all the same. Where coding has bent a slow picture by more than it moves, which frame is which cannot be told.
+ */
+const clearly = 0.1;
+
+/** Takes back stretches of a path that leave its offset and come back to it for too little. */
+function withoutWaverings(shows: Int32Array, file: readonly Thumb[], plan: readonly Thumb[]): Int32Array {
+  const straight = shows.slice();
+  for (let from = 1; from < shows.length; from++) {
+    const usual = straight[from - 1]! - (from - 1);
+    if (shows[from]! - from === usual) continue;
+    let to = from;
+    while (to < shows.length && shows[to]! - to !== usual) to++;
+    if (to === shows.length) break;
+    let [beside, along] = [0, 0];
+    for (let k = from; k < to; k++) {
+      beside += difference(file[k]!, plan[shows[k]!]!);
+      along += difference(file[k]!, plan[k + usual]!);
+    }
+    if (along - beside < clearly * beside) for (let k = from; k < to; k++) straight[k] = k + usual;
+    from = to;
+  }
+  return straight;
+}
+
+/**
  * Finds which of a plan's frames each frame of a file shows: in order, as few gaps as the pictures allow. A frame that
  * is left out of a film in which nothing moves cannot be seen to be missing; it shows in the length.
  *
@@ -277,10 +303,12 @@ export function lineUp(file: readonly Thumb[], plan: readonly Thumb[], blind: Ui
     // One that leans on the edge of what was looked at wants to go further.
     return path.edge <= 1 && wide === near ? through(pictures, apart + far, toBelieve) : path;
   };
-  let path = best(file);
+  let [path, pictures] = [best(file), file];
   if (alikeness(file, plan, path.shows, blind) < likeTheSame) {
     const rough = through(file, apart + wide, certain);
-    path = best(settled(file, plan, rough.shows, blind));
+    pictures = settled(file, plan, rough.shows, blind);
+    path = best(pictures);
   }
-  return { shows: path.shows, ...gapsOf(path.shows, plan.length) };
+  const shows = withoutWaverings(path.shows, pictures, plan);
+  return { shows, ...gapsOf(shows, plan.length) };
 }

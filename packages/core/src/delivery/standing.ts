@@ -1,5 +1,8 @@
 import { canonicalJson } from '../canonical.ts';
+import type { Framing } from '../framing/framing.ts';
 import type { RenderPlan } from '../render/plan-schema.ts';
+import type { Shot } from '../shots/shots.ts';
+import { listWords, nounFor } from '../words.ts';
 
 /** Where a version's deliverable stands. One word for each; the interface stamps it with a shape of its own. */
 export type Standing =
@@ -55,21 +58,64 @@ export function standingOf(input: StandingInput): Standing {
 /** Standings whose version can be exported, and whose newest file, if there is one, is not what it should be. */
 export const exportable: readonly Standing[] = ['at-fault', 'to-make', 'behind', 'failed', 'failed-check'];
 
-/** Why a file is behind: the parts of its plan that differ from the plan as it stands, in plain words. */
-export function behindReasons(made: RenderPlan, now: RenderPlan): string[] {
+/** It plays the whole film, from its first frame to its last. */
+const playsAll = ({ kept, master }: RenderPlan): boolean =>
+  kept.length === 1 && kept[0]!.from === 0 && kept[0]!.to === master.frames;
+
+/** The shots, from 1, that two framings show otherwise. */
+function reframedShots(made: Framing, now: Framing, shots: readonly Shot[], frames: number): number[] {
+  const within = ({ stretches }: Framing, from: number, to: number) =>
+    canonicalJson(
+      stretches
+        .map((stretch, i) => ({ ...stretch, to: stretches[i + 1]?.from ?? frames }))
+        .filter((stretch) => stretch.from < to && stretch.to > from)
+        .map(({ from: start, to: end, move, fill }) => [
+          Math.max(start, from),
+          Math.min(end, to),
+          move,
+          fill,
+        ]),
+    );
+  return shots.flatMap(({ from }, i) => {
+    const to = shots[i + 1]?.from ?? frames;
+    return within(made, from, to) === within(now, from, to) ? [] : [i + 1];
+  });
+}
+
+/** More shots than this are counted and not named. */
+const mostNamed = 6;
+
+function framingReason(made: RenderPlan, now: RenderPlan, shots: readonly Shot[]): string {
+  const moved = reframedShots(made.framing, now.framing, shots, now.master.frames);
+  if (moved.length === 0 || moved.length === shots.length) return 'the framing was moved';
+  if (moved.length > mostNamed) return `the framing of ${moved.length} shots was moved`;
+  return `the framing of ${nounFor(moved.length, 'shot')} ${listWords(moved.map(String))} was moved`;
+}
+
+/**
+ * Why a file is behind, in plain words: what somebody did, not which field differs. With the master's shots the
+ * framing's change is told down to them.
+ */
+export function behindReasons(made: RenderPlan, now: RenderPlan, shots: readonly Shot[] = []): string[] {
   const differs = (pick: (plan: RenderPlan) => unknown) =>
     canonicalJson(pick(made)) !== canonicalJson(pick(now));
   const reasons: string[] = [];
-  if (differs((p) => p.master.sha256)) reasons.push('the master was replaced');
-  if (differs((p) => p.framing)) reasons.push('the framing was moved');
-  if (differs((p) => p.kept)) reasons.push('the cut changed');
+  const otherFilm = differs((p) => p.master.sha256);
+  if (otherFilm) reasons.push('the master was replaced');
+  if (differs((p) => p.framing)) reasons.push(framingReason(made, now, otherFilm ? [] : shots));
+  // A version without a cut plays what there is: of a longer film, more.
+  const cut = differs((p) => p.kept) && !(playsAll(made) && playsAll(now));
+  if (cut) reasons.push('the cut changed');
   if (differs((p) => p.pace)) reasons.push('the pace changed');
-  if (differs((p) => p.frame)) reasons.push('the frame size changed');
-  if (differs((p) => p.rate)) reasons.push('the frame rate changed');
-  if (differs((p) => p.video)) reasons.push('the encoding numbers changed');
-  if (differs((p) => p.audio && { ...p.audio, joinMs: 0 })) reasons.push('the sound’s numbers changed');
-  else if (!differs((p) => p.kept) && differs((p) => p.audio?.joinMs))
-    reasons.push('the joins of the sound changed');
+  // Another film brings its own size and rate along.
+  if (differs((p) => p.frame) && !otherFilm) reasons.push('the frame size changed');
+  if (differs((p) => p.rate) && !otherFilm) reasons.push('the frame rate changed');
+  if (differs((p) => [p.captions, p.sidecar])) reasons.push('the captions changed');
+  if (differs((p) => p.layers)) reasons.push('what is laid over the picture changed');
+  if (differs((p) => p.video) && !otherFilm) reasons.push('the encoding numbers changed');
+  if (differs((p) => p.audio && { ...p.audio, joinMs: 0, stream: 0 }))
+    reasons.push('the sound’s numbers changed');
+  else if (!cut && differs((p) => p.audio?.joinMs)) reasons.push('the joins of the sound changed');
   if (differs((p) => [p.container, p.maxBytes])) reasons.push('the container or size limit changed');
   return reasons.length ? reasons : ['it was made by an earlier release of Mivvy'];
 }

@@ -18,7 +18,7 @@ describe('plans as files', () => {
   test('written and read, a plan is the same', () => {
     const read = readVersionPlan(JSON.stringify(plan));
     expect(read.ok && read.value).toEqual(plan);
-    expect(planForMaster(plan, facts())).toEqual({ framing: plan.framing, cut: null, words: [] });
+    expect(planForMaster(plan, facts())).toEqual({ framing: plan.framing, cut: null, layers: [], words: [] });
   });
   const cut = {
     name: '15 s',
@@ -32,7 +32,12 @@ describe('plans as files', () => {
   test('the cut goes along, and is fitted to a film of another rate or length', () => {
     const withCut = writeVersionPlan(plan.framing, facts(), { cut });
     const read = readVersionPlan(JSON.stringify(withCut));
-    expect(read.ok && planForMaster(read.value, facts())).toEqual({ framing: plan.framing, cut, words: [] });
+    expect(read.ok && planForMaster(read.value, facts())).toEqual({
+      framing: plan.framing,
+      cut,
+      layers: [],
+      words: [],
+    });
     expect(planForMaster(withCut, facts({ rate: { num: 50, den: 1 }, frames: 2120 })).cut!.kept).toEqual([
       { from: 1000, to: 1200 },
       { from: 0, to: 500 },

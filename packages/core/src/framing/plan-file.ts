@@ -11,6 +11,7 @@ import {
 } from '../edits/cut.ts';
 import type { FrameSpan } from '../time/span.ts';
 import type { MasterFacts } from '../masters/facts.ts';
+import { layerSchema, mostLayers, type Layer } from '../layers/layer.ts';
 import { fail, faultLine, ok, type Result } from '../problem.ts';
 import { rateLabel, rateSchema } from '../time/rate.ts';
 import { carryFraming, matchByTime, type CarryFilm } from './carry.ts';
@@ -47,9 +48,13 @@ export const versionPlanSchema = z
         joinMs: z.number().min(0).max(500).optional(),
       })
       .optional(),
+    /** What is laid over it, the nearest first, as the version shows it; nothing where missing. */
+    layers: z.array(layerSchema).max(mostLayers).optional(),
+    /** The pictures that layers show, by the sum of their bytes: PNG in base64. */
+    pictures: z.record(z.string().regex(/^[0-9a-f]{64}$/), z.base64()).optional(),
   })
   .superRefine((value, context) => {
-    const known = ['format', 'version', 'placement', 'master', 'framing', 'cut'];
+    const known = ['format', 'version', 'placement', 'master', 'framing', 'cut', 'layers', 'pictures'];
     for (const key of Object.keys(value)) {
       if (!known.includes(key) && !key.startsWith('x-'))
         context.addIssue({
@@ -65,7 +70,14 @@ export type VersionPlan = z.infer<typeof versionPlanSchema>;
 export function writeVersionPlan(
   framing: Framing,
   facts: MasterFacts,
-  about: { placement?: string; name?: string; sha256?: string | null; cut?: Played & { name: string } },
+  about: {
+    placement?: string;
+    name?: string;
+    sha256?: string | null;
+    cut?: Played & { name: string };
+    layers?: readonly Layer[];
+    pictures?: Record<string, string>;
+  },
 ): VersionPlan {
   const { displayed, rate, frames } = facts.video;
   return {
@@ -90,6 +102,8 @@ export function writeVersionPlan(
           },
         }
       : {}),
+    ...(about.layers?.length ? { layers: [...about.layers] } : {}),
+    ...(about.pictures && Object.keys(about.pictures).length ? { pictures: about.pictures } : {}),
   };
 }
 
@@ -119,9 +133,17 @@ export interface FittedPlan {
   framing: Framing;
   /** The cut that it plays; null for the full film. */
   cut: (Played & { name: string }) | null;
+  /** What is laid over it; a film that is laid over another does not travel in a plan. */
+  layers: Layer[];
   /** What had to be done for it, in words. */
   words: string[];
 }
+
+/** A span of frames at another rate, `scale` of them to one. */
+const scaledSpan = ({ from, to }: FrameSpan, scale: number): FrameSpan => {
+  const start = Math.round(from / scale);
+  return { from: start, to: Math.max(start + 1, Math.round(to / scale)) };
+};
 
 /** Fits a plan's framing and cut to a master that may be another than its own. */
 export function planForMaster(plan: VersionPlan, facts: MasterFacts): FittedPlan {
@@ -149,11 +171,24 @@ export function planForMaster(plan: VersionPlan, facts: MasterFacts): FittedPlan
       joinMs: plan.cut.joinMs ?? usualJoinMs,
     };
   };
+  const films = (plan.layers ?? []).filter((layer) => layer.what.kind === 'film');
+  if (films.length)
+    words.push(`Films that are laid over it are left out: ${films.map((layer) => layer.name).join(', ')}.`);
+  const layersAt = (scale: number): Layer[] =>
+    (plan.layers ?? [])
+      .filter((layer) => layer.what.kind !== 'film')
+      .map((layer) => ({ ...layer, span: scaledSpan(layer.span, scale) }))
+      .filter((layer) => layer.span.from < frames);
   if (plan.master.rate.num * rate.den === plan.master.rate.den * rate.num) {
     if (plan.master.frames !== frames)
       words.push(`The plan was made for ${plan.master.frames} frames and the film has ${frames}.`);
     const stretches = plan.framing.stretches.filter((s) => s.from < frames);
-    return { framing: { version: 1, stretches }, cut: cutAs(plan.cut?.kept ?? []), words };
+    return {
+      framing: { version: 1, stretches },
+      cut: cutAs(plan.cut?.kept ?? []),
+      layers: layersAt(1),
+      words,
+    };
   }
   words.push(
     `The plan was made at ${rateLabel(plan.master.rate)} frames a second; its times are carried over to ${rateLabel(rate)}.`,
@@ -171,7 +206,12 @@ export function planForMaster(plan: VersionPlan, facts: MasterFacts): FittedPlan
   const kept = (plan.cut?.kept ?? [])
     .map((s) => ({ from: Math.round(s.from / k), to: Math.round(s.to / k) }))
     .filter((s) => s.to > s.from);
-  return { framing: carryFraming(plan.framing, from, to, matchByTime(from, to)), cut: cutAs(kept), words };
+  return {
+    framing: carryFraming(plan.framing, from, to, matchByTime(from, to)),
+    cut: cutAs(kept),
+    layers: layersAt(k),
+    words,
+  };
 }
 
 /** The published JSON Schema (draft 2020-12) of the plan file. */

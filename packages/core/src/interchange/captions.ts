@@ -226,6 +226,10 @@ export function writeVtt(cues: readonly Cue[]): string {
   ].join('\n');
 }
 
+/** The text of the caption file that goes beside a film. */
+export const sidecarText = (sidecar: { cues: readonly Cue[]; format: CaptionFormat }): string =>
+  writeCaptions(sidecar.cues, sidecar.format);
+
 /** Writes captions in a format. */
 export const writeCaptions = (cues: readonly Cue[], format: CaptionFormat): string =>
   format === 'vtt' ? writeVtt(cues) : writeSrt(cues);

@@ -1,12 +1,16 @@
 import * as z from 'zod';
 import type { Cue } from '../interchange/captions.ts';
 import { burnedCaptionsSchema } from '../captions/burned.ts';
+import type { LaidLayer } from '../layers/lay-out.ts';
+import type { ReadingLimits } from '../layers/layer.ts';
+import { plannedLayerSchema } from '../layers/planned-layer.ts';
 import { keptSchema, paceSchema } from '../edits/cut.ts';
 import { framingSchema } from '../framing/framing.ts';
 import { sizeSchema } from '../picture/geometry.ts';
 import type { DeliveredRate } from '../time/delivered-rate.ts';
 import { rateSchema } from '../time/rate.ts';
 import type { RateBudget } from './budget.ts';
+import { h264Profiles } from './levels.ts';
 
 /**
  * What every frame of a delivered file is made of: plain data, complete and deterministic. The same master bytes with
@@ -58,6 +62,12 @@ export const renderPlanSchema = z.object({
     keyframeFrames: z.number().int().positive(),
     /** H.264 only. */
     level: z.string().nullable(),
+    /** H.264 only; High where missing. */
+    profile: z.enum(h264Profiles).optional(),
+    /** Pictures in a row that look both ways, at most; as many as the encoder likes where missing. */
+    bFrames: z.number().int().nonnegative().optional(),
+    /** No picture looks past a keyframe; left to the encoder where missing. */
+    closedGop: z.literal(true).optional(),
   }),
   audio: z
     .object({
@@ -73,6 +83,16 @@ export const renderPlanSchema = z.object({
     .nullable(),
   /** Captions that are drawn into the picture; missing where there are none. */
   captions: burnedCaptionsSchema.optional(),
+  /** Captions that go beside it in a file of their own; missing where there are none. Seconds of the delivered film. */
+  sidecar: z
+    .object({
+      format: z.enum(['srt', 'vtt']),
+      language: z.string().optional(),
+      cues: z.array(z.object({ from: z.number(), to: z.number(), lines: z.array(z.string()) })),
+    })
+    .optional(),
+  /** What else is laid over the picture, the nearest first; missing where nothing is. */
+  layers: z.array(plannedLayerSchema).optional(),
   container: z.enum(['mp4', 'mov', 'webm']),
   maxBytes: z.number().int().positive().nullable(),
 });
@@ -87,4 +107,10 @@ export interface PlannedVersion {
   soundMissing: boolean;
   /** Captions as they play in it, seconds; missing where none were given. */
   captions?: readonly Cue[];
+  /** Letters of drawn captions that no typeface has. */
+  captionsMissing?: readonly string[];
+  /** What of its captions can be read in time; the usual limits where missing. */
+  reading?: ReadingLimits;
+  /** Layers as they are laid out in it; missing where there are none. */
+  laid?: readonly LaidLayer[];
 }

@@ -23,7 +23,7 @@ import { pictureStartInSound, type MasterFacts } from '../masters/facts.ts';
 import type { Framing } from '../framing/framing.ts';
 import { tidyFraming } from '../framing/shots-of.ts';
 import { budgetRate } from './budget.ts';
-import { lowestH264Level } from './levels.ts';
+import { levelKbps, lowestH264Level } from './levels.ts';
 import type { PlannedVersion, RenderPlan } from './plan-schema.ts';
 
 /** Keyframe spacing where a placement states none, seconds (common practice). */
@@ -139,8 +139,11 @@ export function makePlan({
     audio?.kbps ?? 0,
     placement.maxBytes,
   );
-  // Without a ceiling no level can be promised for the bitrate: the encoder states the one that it needs.
-  const peak = budget.rate.maxKbps;
+  const { profile, maxLevel, bFrames, closedGop } = placement.video;
+  // Without a ceiling no level can be promised for the bitrate: the encoder states the one that it needs. Where the
+  // place limits the level, the level's own bitrate is the ceiling.
+  const peak =
+    budget.rate.maxKbps ?? (maxLevel === undefined ? undefined : levelKbps(maxLevel, profile ?? 'high'));
   const plan: RenderPlan = {
     format: 'mivvy-render-plan',
     version: 1,
@@ -154,15 +157,18 @@ export function makePlan({
     framing: tidyFraming(framing, keptInOrder(kept), v.displayed, frame),
     video: {
       codec,
-      rate: budget.rate,
+      rate: peak === undefined ? budget.rate : { ...budget.rate, maxKbps: peak },
       keyframeFrames: Math.max(
         1,
         Math.round((placement.video.keyframeSeconds ?? defaultKeyframeSeconds) * fps(delivered.rate)),
       ),
       level:
         codec === 'h264' && peak !== undefined
-          ? (lowestH264Level(frame, delivered.rate, peak) ?? null)
+          ? (lowestH264Level(frame, delivered.rate, peak, profile) ?? null)
           : null,
+      ...(profile ? { profile } : {}),
+      ...(bFrames === undefined ? {} : { bFrames }),
+      ...(closedGop ? { closedGop } : {}),
     },
     audio,
     container: placement.container,

@@ -2,6 +2,7 @@ import { playedWithin, type Played } from '../edits/cut.ts';
 import type { Framing } from '../framing/framing.ts';
 import type { MasterFacts } from '../masters/facts.ts';
 import type { Placement } from '../specs/schema.ts';
+import { dress, type Dressed } from '../layers/dress.ts';
 import { makePlan, planFingerprint } from './plan.ts';
 import type { PlannedVersion } from './plan-schema.ts';
 
@@ -14,6 +15,8 @@ export interface VersionParts {
   framing: Framing;
   /** Missing or null for the full film. */
   cut?: Played | null | undefined;
+  /** What is laid over it; missing for nothing. */
+  dressed?: Dressed | undefined;
 }
 
 /** A version's plan as it stands now. */
@@ -32,8 +35,19 @@ const mostForOneFraming = 16;
 const sameCut = (a: Played | null | undefined, b: Played | null | undefined): boolean =>
   a?.kept === b?.kept && a?.pace === b?.pace && a?.joinMs === b?.joinMs;
 
+const sameDressed = (a: Dressed | undefined, b: Dressed | undefined): boolean =>
+  a?.dressing === b?.dressing &&
+  a?.versionId === b?.versionId &&
+  a?.keeps === b?.keeps &&
+  a?.shaper === b?.shaper &&
+  a?.approved === b?.approved;
+
 const sameParts = (a: VersionParts, b: VersionParts): boolean =>
-  a.facts === b.facts && a.sha256 === b.sha256 && a.placement === b.placement && sameCut(a.cut, b.cut);
+  a.facts === b.facts &&
+  a.sha256 === b.sha256 &&
+  a.placement === b.placement &&
+  sameCut(a.cut, b.cut) &&
+  sameDressed(a.dressed, b.dressed);
 
 /** The plan of a version, worked out once for the same parts, whoever asks: server and screen plan what has changed. */
 export function planVersion(parts: VersionParts): VersionAsPlanned {
@@ -45,14 +59,15 @@ export function planVersion(parts: VersionParts): VersionAsPlanned {
   return plan;
 }
 
-function planAnew({ facts, sha256, placement, framing, cut }: VersionParts): VersionAsPlanned {
-  const planned = makePlan({
+function planAnew({ facts, sha256, placement, framing, cut, dressed }: VersionParts): VersionAsPlanned {
+  const bare = makePlan({
     facts,
     sha256: sha256 ?? noSum,
     placement,
     framing,
     ...playedWithin(cut, facts.video.frames),
   });
+  const planned = dressed ? dress(bare, placement, dressed) : bare;
   let fingerprint: string | undefined;
   return {
     ...planned,

@@ -1,4 +1,4 @@
-import { keptFrameAt, keptLength, pacedRate } from '../edits/cut.ts';
+import { keptFrameAt, keptLength, pacedRate, playsAt } from '../edits/cut.ts';
 import { layoutAt, type Layout } from '../framing/framing.ts';
 import { isStill } from '../framing/move.ts';
 import type { MasterRect } from '../picture/geometry.ts';
@@ -20,6 +20,20 @@ export function keptIndexAt(plan: RenderPlan, deliveredFrame: number): number {
 /** The master frame that a delivered frame shows. */
 export function masterFrameAt(plan: RenderPlan, deliveredFrame: number): number {
   return keptFrameAt(plan.kept, keptIndexAt(plan, deliveredFrame)).frame;
+}
+
+/** The first delivered frame at which a master frame, or what is shown in its place, is seen; null where it is dropped. */
+export function deliveredFrameAt(plan: RenderPlan, masterFrame: number): number | null {
+  const index = playsAt(plan.kept, masterFrame);
+  if (index === null) return null;
+  let [low, high] = [0, plan.frames - 1];
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (keptIndexAt(plan, middle) < index) low = middle + 1;
+    else high = middle;
+  }
+  // Of a film whose frames are thinned out, the one that is left stands for those that are not.
+  return keptIndexAt(plan, low) > index && low > 0 ? low - 1 : low;
 }
 
 /** What a delivered frame is made of. */

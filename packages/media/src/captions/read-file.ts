@@ -43,14 +43,11 @@ function decoded(bytes: Buffer): { text: string; encoding: string | null } {
   }
 }
 
-/** Reads a caption file of any usual encoding. What was put right in it is said in `words`. */
-export async function readCaptionFile(path: string): Promise<Result<ReadCaptions>> {
-  const name = basename(path);
-  const there = await stat(path).catch(() => null);
-  if (!there?.isFile()) return fail('no-captions', `There is no caption file at ${path}.`, 'Check the path.');
-  if (there.size > mostBytes)
+/** Reads captions from a file's bytes, in any usual encoding. What was put right in it is said in `words`. */
+export function readCaptionBytes(bytes: Buffer, name: string): Result<ReadCaptions> {
+  if (bytes.length > mostBytes)
     return fail('no-captions', `${name} is too large to be a caption file.`, 'Give a SubRip or WebVTT file.');
-  const { text, encoding } = decoded(await readFile(path));
+  const { text, encoding } = decoded(bytes);
   const read = readCaptions(text, name);
   if (!read.ok || encoding === null) return read;
   return {
@@ -63,4 +60,14 @@ export async function readCaptionFile(path: string): Promise<Result<ReadCaptions
       ],
     },
   };
+}
+
+/** Reads a caption file. */
+export async function readCaptionFile(path: string): Promise<Result<ReadCaptions>> {
+  const name = basename(path);
+  const there = await stat(path).catch(() => null);
+  if (!there?.isFile()) return fail('no-captions', `There is no caption file at ${path}.`, 'Check the path.');
+  if (there.size > mostBytes)
+    return fail('no-captions', `${name} is too large to be a caption file.`, 'Give a SubRip or WebVTT file.');
+  return readCaptionBytes(await readFile(path), name);
 }

@@ -1,4 +1,5 @@
 import {
+  coveredAt,
   compareTimes,
   drawPlan,
   gridOf,
@@ -105,13 +106,8 @@ export async function comparePictures(
   const masterSamples = sortedFrames(samples, (k) => masterFrameAt(plan, k));
   const ofMaster = masterDecode(plan, job.masterPath, needed, masterSamples);
 
-  /** The part of the frame that captions lie over at a delivered frame; null where there are none. */
-  function captionsOver(k: number): MasterRect | null {
-    const { captions } = plan;
-    if (!captions?.cues.some(({ from, to }) => k >= from - cueSlack && k < to + cueSlack)) return null;
-    const { x, y, width, height } = captions.band;
-    return { x, y, width, height };
-  }
+  /** The parts of the frame that captions or layers lie over at a delivered frame. */
+  const laidOver = (k: number): MasterRect[] => coveredAt(plan, k, cueSlack);
 
   /** Marks a part of a small picture as unknown, with all cells that it touches. */
   function hide(known: Uint8Array, part: MasterRect): void {
@@ -133,8 +129,7 @@ export async function comparePictures(
         plan.frame,
         ofFile.small,
       );
-      const over = captionsOver(k);
-      if (over) hide(drawn.known, over);
+      for (const over of laidOver(k)) hide(drawn.known, over);
       planThumbs[k] = drawn.data;
       unknown[k] = drawn.known.every(Boolean) ? null : drawn.known;
     }
@@ -194,10 +189,7 @@ export async function comparePictures(
       const layout = planLayout(plan, shows(k));
       layouts.push(layout);
       return [
-        judge(
-          { at: k, file, master, layout, over: captionsOver(k) },
-          { master: displayed, frame: plan.frame },
-        ),
+        judge({ at: k, file, master, layout, over: laidOver(k) }, { master: displayed, frame: plan.frame }),
       ];
     });
     return { judged, layouts };

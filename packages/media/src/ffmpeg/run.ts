@@ -40,6 +40,12 @@ export function inputArgs(path: string): string[] {
   return ['-protocol_whitelist', 'file', '-format_whitelist', allowedFormats, '-i', `file:${path}`];
 }
 
+/** The same for a still picture. */
+export function pictureInput(path: string): string[] {
+  return ['-protocol_whitelist', 'file', '-format_whitelist', allowedPictures, '-i', `file:${path}`];
+}
+const allowedPictures = 'png_pipe,jpeg_pipe,webp_pipe';
+
 /** How far a run has come. */
 export interface RunProgress {
   /** Pictures written so far. */

@@ -204,6 +204,16 @@ describe('a good file', () => {
     expect(broken(await under(measured.video.peakKbps / 1.0101))).toEqual(['bitrate-ceiling']);
   });
 
+  test('is known second by second: its loudness lies about the whole’s, and its peak where it is loudest', async () => {
+    const { measured } = await reportOf(good);
+    const { loudness, over } = measured.audio!;
+    // Two seconds of four have a short-term loudness at all, which needs three (EBU Tech 3341, 2.2).
+    expect(over!.momentary).toHaveLength(seconds);
+    expect(over!.shortTerm.filter((lufs) => lufs !== null)).toHaveLength(2);
+    for (const lufs of over!.momentary) expect(Math.abs(lufs! - loudness.integratedLufs!)).toBeLessThan(8);
+    expect(over!.peakSeconds).toBeGreaterThanOrEqual(0);
+  });
+
   test('that has sound is not a silent one', async () => {
     expect(broken(await reportOf(good, { audio: null }))).toEqual(['sound']);
   });
@@ -215,7 +225,11 @@ describe('a file with one fault is told by the line of that fault', () => {
     async (name, args, lines) => {
       const path = at(`${name}.mp4`);
       await ffmpeg('-i', good, ...args(), path);
-      expect(broken(await reportOf(path))).toEqual(lines);
+      const report = await reportOf(path);
+      expect(broken(report)).toEqual(lines);
+      // The peak was put one second in: the line says so, to the tenth that it is known to.
+      const peak = report.checks.find((line) => line.id === 'true-peak' && !line.ok);
+      if (peak) expect(Math.abs(peak.spans![0]!.from - 25)).toBeLessThanOrEqual(3);
     },
     60_000,
   );

@@ -12,8 +12,8 @@ import {
   type Result,
 } from '@mivvy/core';
 import { eachProbeLine, inputArgs } from '../ffmpeg/run.ts';
-import { measureLoudness } from '../ingest/loudness.ts';
 import { probe } from '../ingest/probe.ts';
+import { measureLoudnessOverTime } from './loudness-over-time.ts';
 import { moovComesFirst, readStatement, topLevelBoxes } from './boxes.ts';
 
 /** Levels as their standards write them, from the numbers that ffprobe gives. */
@@ -50,24 +50,26 @@ async function soundSeconds(path: string, stream: number, signal?: AbortSignal):
   return read.ok && last > first ? last - first : undefined;
 }
 
-/** Measures a finished file: everything is read from the file itself, nothing is taken from what was asked for. */
-export async function measureFile(path: string, signal?: AbortSignal): Promise<Result<MeasuredFile>> {
-  const probed = await probe(path, signal);
-  if (!probed.ok) return probed;
-  const { streams, format } = probed.value.file;
-  const video = streams.find((s) => s.codec_type === 'video' && !s.disposition?.attached_pic);
-  const audio = streams.find((s) => s.codec_type === 'audio');
-  if (!video?.width || !video.height || !video.codec_name)
-    return fail('no-picture', 'The finished file holds no picture.', 'Export it again.');
+/** The pictures of a film as they are stored, without decoding any. */
+interface StoredPictures {
+  pictures: CodedPicture[];
+  /** When each is shown, seconds. */
+  stored: number[];
+  /** Which of them are keyframes. */
+  keys: number[];
+}
 
-  const pictures: CodedPicture[] = [];
-  const shown: number[] = [];
-  const keys: number[] = [];
+async function readPictures(
+  path: string,
+  stream: number | 'v:0',
+  signal?: AbortSignal,
+): Promise<Result<StoredPictures>> {
+  const found: StoredPictures = { pictures: [], stored: [], keys: [] };
   const args = [
     '-v',
     'error',
     '-select_streams',
-    String(video.index),
+    String(stream),
     '-show_entries',
     'packet=pts_time,dts_time,size,flags',
     '-of',
@@ -79,18 +81,69 @@ export async function measureFile(path: string, signal?: AbortSignal): Promise<R
     (line) => {
       const [pts, dts, size, flags = ''] = line.split(',');
       if (size === undefined || flags.includes('D')) return;
-      const at = Number(dts === 'N/A' ? pts : dts);
-      if (flags.includes('K')) keys.push(pictures.length);
-      pictures.push({ seconds: at, bytes: Number(size) });
-      shown.push(Number(pts === 'N/A' ? dts : pts));
+      if (flags.includes('K')) found.keys.push(found.pictures.length);
+      found.pictures.push({ seconds: Number(dts === 'N/A' ? pts : dts), bytes: Number(size) });
+      found.stored.push(Number(pts === 'N/A' ? dts : pts));
     },
     signal,
   );
+  return read.ok ? ok(found) : read;
+}
+
+/** The highest bitrate of a film's picture over any second, kbit/s. */
+export async function measurePeak(
+  path: string,
+  seconds: number,
+  signal?: AbortSignal,
+): Promise<Result<number>> {
+  const read = await readPictures(path, 'v:0', signal);
+  return read.ok ? ok(peakKbps(read.value.pictures, seconds)) : read;
+}
+
+/** How many of some times, in order, come before one of them. */
+function rankOf(times: readonly number[], time: number): number {
+  let [low, high] = [0, times.length];
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (times[middle]! < time) low = middle + 1;
+    else high = middle;
+  }
+  return low;
+}
+
+/**
+ * How pictures lean on each other, from the order in which they are stored: one that is shown before another that was
+ * stored earlier looks both ways, and one that is stored after a keyframe and shown before it looks past that.
+ */
+function groupsOf(stored: readonly number[], keys: readonly number[]) {
+  let [latest, run, longestBRun] = [-Infinity, 0, 0];
+  for (const time of stored) {
+    run = time < latest ? run + 1 : 0;
+    longestBRun = Math.max(longestBRun, run);
+    latest = Math.max(latest, time);
+  }
+  const isLookedPast = (key: number, i: number) =>
+    stored.slice(key + 1, keys[i + 1] ?? stored.length).some((time) => time < stored[key]!);
+  return { longestBRun, openGopAt: keys.find(isLookedPast) ?? null };
+}
+
+/** Measures a finished file: everything is read from the file itself, nothing is taken from what was asked for. */
+export async function measureFile(path: string, signal?: AbortSignal): Promise<Result<MeasuredFile>> {
+  const probed = await probe(path, signal);
+  if (!probed.ok) return probed;
+  const { streams, format } = probed.value.file;
+  const video = streams.find((s) => s.codec_type === 'video' && !s.disposition?.attached_pic);
+  const audio = streams.find((s) => s.codec_type === 'audio');
+  if (!video?.width || !video.height || !video.codec_name)
+    return fail('no-picture', 'The finished file holds no picture.', 'Export it again.');
+
+  const read = await readPictures(path, video.index, signal);
   if (!read.ok) return read;
+  const { pictures, stored, keys } = read.value;
+  const shown = stored.toSorted((a, b) => a - b);
   if (pictures.length === 0)
     return fail('no-picture', 'The finished file holds no picture.', 'Export it again.');
 
-  shown.sort((a, b) => a - b);
   const stated = parseRate(video.avg_frame_rate ?? '');
   const measured = shown.length > 1 ? (shown.length - 1) / (shown.at(-1)! - shown[0]!) : 0;
   const decimal = stated.ok ? stated.value.num / stated.value.den : measured;
@@ -106,12 +159,15 @@ export async function measureFile(path: string, signal?: AbortSignal): Promise<R
   const unevenAt = shown.findIndex((t, i) => Math.abs(t - shown[0]! - (i * rate.den) / rate.num) > tolerance);
   const seconds = (pictures.length * rate.den) / rate.num;
   const firstSeconds = Math.min(...pictures.slice(0, 64).map((p) => p.seconds));
-  const gaps = [...keys, pictures.length].slice(1).map((k, i) => k - keys[i]!);
+  // Counted as they are shown: pictures that are stored after a keyframe may be shown before it.
+  const shownKeys = keys.map((k) => rankOf(shown, stored[k]!)).sort((a, b) => a - b);
+  const gaps = [...shownKeys, pictures.length].slice(1).map((k, i) => k - shownKeys[i]!);
   const clean = (value: string | undefined) => (value && value !== 'unknown' ? value : null);
   const { size } = await stat(path);
   const isIso = /mp4|mov/.test(format?.format_name ?? '');
 
   const longest = gaps.reduce((best, gap, i) => (gap > gaps[best]! ? i : best), 0);
+  const groups = groupsOf(stored, keys);
   const bySecond = kbpsBySecond(
     pictures.map((p) => ({ ...p, seconds: p.seconds - firstSeconds })),
     seconds,
@@ -121,15 +177,15 @@ export async function measureFile(path: string, signal?: AbortSignal): Promise<R
 
   let sound: MeasuredFile['audio'] = null;
   if (audio) {
-    const loudness = await measureLoudness(path, audio.index, signal);
-    if (!loudness.ok) return loudness;
+    const heard = await measureLoudnessOverTime(path, audio.index, signal);
+    if (!heard.ok) return heard;
     sound = {
       stream: audio.index,
       codec: audio.codec_name ?? 'unknown',
       channels: audio.channels ?? 0,
       sampleRate: audio.sample_rate ?? 0,
       seconds: audio.duration ?? (await soundSeconds(path, audio.index, signal)) ?? format?.duration ?? 0,
-      loudness: loudness.value,
+      ...heard.value,
     };
   }
 
@@ -169,7 +225,8 @@ export async function measureFile(path: string, signal?: AbortSignal): Promise<R
       kbpsBySecond: bySecond,
       peakSecond: bySecond.indexOf(Math.max(...bySecond)),
       longestKeyframeGap: gaps[longest] ?? 0,
-      longestGapAt: keys[longest] ?? 0,
+      longestGapAt: shownKeys[longest] ?? 0,
+      ...groups,
     },
     audio: sound,
   });

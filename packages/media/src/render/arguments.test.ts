@@ -52,7 +52,7 @@ describe('encoder arguments', () => {
   test('the story (common practice): two passes at 3.5, never above 4 Mbit/s, High at level 4.0, a keyframe every 2 s', () => {
     const p = plan({ video: { codec: 'h264', rate: two, keyframeSeconds: 2 } });
     expect(passesOf(p)).toEqual([1, 2]);
-    const args = pictureArgs(p, 2, null);
+    const args = pictureArgs(p, 2);
     expect(
       ['-b:v', '-maxrate', '-bufsize', '-level:v', '-profile:v', '-g', '-pass'].map((flag) =>
         after(args, flag),
@@ -67,7 +67,6 @@ describe('encoder arguments', () => {
           video: { codec, rate: { mode: 'quality', crf: 24 } },
         }),
         'only',
-        null,
       );
       expect(
         ['-color_primaries', '-color_trc', '-colorspace', '-color_range', '-pix_fmt', '-crf'].map((flag) =>
@@ -77,12 +76,15 @@ describe('encoder arguments', () => {
     }
   });
   test('a lowered target takes the place of the wanted one', () => {
-    expect(after(pictureArgs(plan({ video: { codec: 'h264', rate: two } }), 2, 1234), '-b:v')).toBe(
-      '1234000',
-    );
+    expect(
+      after(
+        pictureArgs(plan({ video: { codec: 'h264', rate: two } }), 2, { ...two, targetKbps: 1234 }),
+        '-b:v',
+      ),
+    ).toBe('1234000');
   });
   test('HEVC in MP4 carries the tag that players look for; its passes are told their own log', () => {
-    const args = pictureArgs(plan({ video: { codec: 'hevc', rate: two } }), 1, null);
+    const args = pictureArgs(plan({ video: { codec: 'hevc', rate: two } }), 1);
     expect(after(args, '-tag:v')).toBe('hvc1');
     expect(after(args, '-x265-params')).toContain('pass=1:stats=pass.log');
   });
@@ -96,7 +98,6 @@ describe('encoder arguments', () => {
         pictureArgs(
           plan({ container: 'webm', video: { codec: 'vp9', rate: { mode: 'quality', crf: 30 } } }),
           'only',
-          null,
         ),
         '-b:v',
       ),

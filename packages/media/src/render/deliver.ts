@@ -2,20 +2,24 @@ import { link, mkdir, rename, rm, stat, statfs, unlink } from 'node:fs/promises'
 import { dirname, join } from 'node:path';
 import {
   checkFile,
+  withLine,
   fail,
   ok,
   planSeconds,
+  sidecarText,
   type CheckReport,
   type Placement,
   type Problem,
   type RenderPlan,
   type Result,
 } from '@mivvy/core';
-import { drawCaptions } from '../captions/overlay.ts';
+import { readBack, writeSidecar } from '../captions/sidecar.ts';
 import { compareFile } from '../compare/compare-file.ts';
 import { catching, explainFailure, inputArgs, must } from '../ffmpeg/run.ts';
 import { sha256File } from '../ingest/hash.ts';
-import { measureFile } from '../measure/measure.ts';
+import { measureFile, measurePeak } from '../measure/measure.ts';
+import type { GraphicPath } from '../layers/overlay-input.ts';
+import { laidOverlays } from '../layers/overlay.ts';
 import { containerArgs, passesOf, pictureArgs, type Pass } from './encoders.ts';
 import { encodePicture } from './picture.ts';
 import { makeSound } from './sound.ts';
@@ -35,6 +39,10 @@ export interface DeliverOptions {
   masterPath: string;
   /** Where the finished file goes. It appears there whole, by renaming, or not at all. */
   outPath: string;
+  /** Captions that go with the film are written beside it, under its name. */
+  sidecarBeside?: boolean;
+  /** Finds the pictures that the plan's layers show. */
+  graphicPath?: GraphicPath;
   /** A folder of this making alone, on the same disk as `outPath`; emptied before and removed after. */
   workDir: string;
   logFile?: string;
@@ -51,10 +59,51 @@ export interface Delivered {
   bytes: number;
   sha256: string;
   report: CheckReport;
+  /** The captions that lie beside it. */
+  sidecar?: string;
 }
 
-/** Encodes at most so often to get under a size limit. */
-const sizeAttempts = 3;
+const noGraphic: GraphicPath = ({ sha256 }) => {
+  throw new Error(`no picture ${sha256} here`);
+};
+
+/** Encodes at most so often to get under a size limit or a ceiling. */
+const attempts = 3;
+/** Encoders that only aim for a ceiling; the others hold it by their buffer. */
+const aimsForCeiling: ReadonlySet<RenderPlan['video']['codec']> = new Set(['vp9', 'av1']);
+/** So far above its ceiling a second may lie without being encoded again. */
+const aboveCeiling = 1.005;
+/** A rate is lowered by this much more than it was exceeded. */
+const caution = 0.985;
+
+/** The rate to encode at again, where a file at the given one has become too large or broke its ceiling. */
+async function lowerRate(
+  plan: RenderPlan,
+  rate: RenderPlan['video']['rate'],
+  path: string,
+  signal: AbortSignal | undefined,
+): Promise<Result<RenderPlan['video']['rate'] | null>> {
+  const { size } = await stat(path);
+  const tooLarge = plan.maxBytes === null || rate.mode !== 'two-pass' ? 1 : size / plan.maxBytes;
+  const ceiling = plan.video.rate.maxKbps;
+  let tooHigh = 1;
+  if (ceiling !== undefined && aimsForCeiling.has(plan.video.codec)) {
+    const peak = await measurePeak(path, planSeconds(plan), signal);
+    if (!peak.ok) return peak;
+    if (peak.value > ceiling * aboveCeiling) tooHigh = peak.value / ceiling;
+  }
+  const excess = Math.max(tooLarge, tooHigh);
+  if (excess <= 1) return ok(null);
+  const lowered = (kbps: number) => Math.max(1, Math.floor((kbps * caution) / excess));
+  if (rate.mode === 'two-pass')
+    return ok({
+      ...rate,
+      targetKbps: lowered(rate.targetKbps),
+      maxKbps: tooHigh > 1 ? lowered(rate.maxKbps) : rate.maxKbps,
+    });
+  return ok(rate.maxKbps === undefined ? null : { ...rate, maxKbps: lowered(rate.maxKbps) });
+}
+
 /**
  * Makes a plan's file, measures it, and only then puts it in its place. A file that fails its check is still put
  * there: the report says what is wrong. Cancelling throws `Cancelled` and leaves nothing behind.
@@ -71,12 +120,14 @@ export async function deliver(plan: RenderPlan, options: DeliverOptions): Promis
       const passes = passesOf(plan);
       const meter = progressMeter(plan, passes.length, started, options.onProgress);
       const out = join(workDir, `picture.${plan.container}`);
-      const overlay = plan.captions
-        ? await drawCaptions(plan.captions, plan, join(workDir, 'captions'))
-        : null;
+      const overlays = await laidOverlays(plan, join(workDir, 'layers'), options.graphicPath ?? noGraphic);
 
-      const encode = async (pass: Pass, target: number | null, sound: ReturnType<typeof makeSound>) => {
-        const video = pictureArgs(plan, pass, target);
+      const encode = async (
+        pass: Pass,
+        rate: RenderPlan['video']['rate'],
+        sound: ReturnType<typeof makeSound>,
+      ) => {
+        const video = pictureArgs(plan, pass, rate);
         const runOptions = {
           cwd: workDir,
           signal,
@@ -92,7 +143,7 @@ export async function deliver(plan: RenderPlan, options: DeliverOptions): Promis
               [],
               [...video, '-an', '-f', 'null', '-'],
               runOptions,
-              overlay,
+              overlays,
             ),
           );
         const soundFile = (await sound)?.path;
@@ -104,7 +155,7 @@ export async function deliver(plan: RenderPlan, options: DeliverOptions): Promis
             soundFile ? inputArgs(soundFile) : [],
             [...video, ...soundOut, ...containerArgs(plan), out],
             runOptions,
-            overlay,
+            overlays,
           ),
         );
       };
@@ -112,17 +163,15 @@ export async function deliver(plan: RenderPlan, options: DeliverOptions): Promis
       // The sound is made while the first pass runs: it needs little of the machine.
       const sound = makeSound(plan, { masterPath: options.masterPath, workDir, signal, logFile });
       sound.catch(() => undefined); // awaited below; a failure there must not count as unhandled meanwhile
-      for (const pass of passes) await encode(pass, null, sound);
+      for (const pass of passes) await encode(pass, plan.video.rate, sound);
       const made = await sound;
 
-      if (plan.maxBytes !== null && plan.video.rate.mode === 'two-pass') {
-        let target = plan.video.rate.targetKbps;
-        for (let i = 1; i < sizeAttempts; i++) {
-          const { size } = await stat(out);
-          if (size <= plan.maxBytes) break;
-          target = Math.floor(target * (plan.maxBytes / size) * 0.985);
-          await encode(passes.at(-1)!, target, sound);
-        }
+      let rate = plan.video.rate;
+      for (let i = 1; i < attempts; i++) {
+        const lower = must(await lowerRate(plan, rate, out, signal));
+        if (!lower) break;
+        rate = lower;
+        await encode(passes.at(-1)!, rate, sound);
       }
 
       options.onProgress?.({ stage: 'measure', fraction: 0.97, etaSeconds: 1, speed: 0 });
@@ -149,8 +198,18 @@ export async function deliver(plan: RenderPlan, options: DeliverOptions): Promis
         );
       }
       must(await putInPlace(out, options.outPath));
+      const { sidecar } = plan;
+      const beside =
+        sidecar && options.sidecarBeside ? await writeSidecar(sidecar, options.outPath, workDir) : null;
+      const line = beside?.line ?? (sidecar && readBack(sidecar, sidecarText(sidecar)));
       options.onProgress?.({ stage: 'measure', fraction: 1, etaSeconds: 0, speed: 0 });
-      return { path: options.outPath, bytes: size, sha256, report };
+      return {
+        path: options.outPath,
+        bytes: size,
+        sha256,
+        report: line ? withLine(report, line) : report,
+        ...(beside ? { sidecar: beside.path } : {}),
+      };
     } finally {
       await rm(workDir, { recursive: true, force: true });
     }

@@ -24,17 +24,18 @@ export function passesOf(plan: RenderPlan): Pass[] {
   return plan.video.rate.mode === 'two-pass' && plan.video.codec !== 'av1' ? [1, 2] : ['only'];
 }
 
-/** Encoder arguments for the picture. Pass logs lie in the working folder under the name `pass`. */
-export function pictureArgs(plan: RenderPlan, pass: Pass, targetKbps: number | null): string[] {
-  const { codec, rate, keyframeFrames } = plan.video;
+/** Encoder arguments for the picture, at the plan's rate or a lower one. Pass logs lie in the working folder under the name `pass`. */
+export function pictureArgs(plan: RenderPlan, pass: Pass, rate = plan.video.rate): string[] {
+  const { codec, keyframeFrames } = plan.video;
   const kbit = (n: number) => `${Math.round(n * 1000)}`;
   const ceiling =
     rate.maxKbps === undefined
       ? []
       : ['-maxrate', kbit(rate.maxKbps), '-bufsize', kbit(rate.maxKbps * bufferSeconds)];
-  const amount =
-    rate.mode === 'two-pass' ? ['-b:v', kbit(targetKbps ?? rate.targetKbps)] : ['-crf', String(rate.crf)];
+  const amount = rate.mode === 'two-pass' ? ['-b:v', kbit(rate.targetKbps)] : ['-crf', String(rate.crf)];
   const gop = ['-g', String(keyframeFrames)];
+  // x264 closes its groups of pictures by itself.
+  const groups = plan.video.bFrames === undefined ? [] : ['-bf', String(plan.video.bFrames)];
   const common = ['-pix_fmt', 'yuv420p', '-r', rateText(plan.rate), '-fps_mode', 'cfr', ...colourTags];
   switch (codec) {
     case 'h264':
@@ -44,7 +45,8 @@ export function pictureArgs(plan: RenderPlan, pass: Pass, targetKbps: number | n
         '-preset',
         'medium',
         '-profile:v',
-        'high',
+        plan.video.profile ?? 'high',
+        ...groups,
         ...(plan.video.level ? ['-level:v', plan.video.level] : []),
         ...amount,
         ...ceiling,
@@ -56,6 +58,8 @@ export function pictureArgs(plan: RenderPlan, pass: Pass, targetKbps: number | n
       const params = [
         `keyint=${keyframeFrames}`,
         'log-level=error',
+        ...(plan.video.bFrames === undefined ? [] : [`bframes=${plan.video.bFrames}`]),
+        ...(plan.video.closedGop ? ['open-gop=0'] : []),
         ...(pass === 'only' ? [] : [`pass=${pass}`, 'stats=pass.log']),
       ];
       return [

@@ -2,7 +2,7 @@ import { appendFile } from 'node:fs/promises';
 import { ok, stillWindow, type RenderPlan, type Result } from '@mivvy/core';
 import { locateTools } from '../ffmpeg/locate.ts';
 import { explainFailure, inputArgs, quietly, runFfmpeg, type RunOptions } from '../ffmpeg/run.ts';
-import { overlayGraph, type Overlay } from '../captions/overlay.ts';
+import { overlayGraph, type Overlay } from '../layers/overlay-input.ts';
 import { runWorker } from '../workers/run-worker.ts';
 import { decodeFilters, stillFilters, type Pictures } from './filters.ts';
 import { seekTo } from './seek.ts';
@@ -17,8 +17,8 @@ const isPlain = (plan: RenderPlan) => plan.kept.length === 1 && plan.pace.num ==
  * Runs one pass of an encode. One span through a window that never moves is cut by ffmpeg's own filters in one process.
  * Anything else goes through a worker between decoding processes, one for each kept span, and an encoding one: it takes
  * the pictures that are due, and draws them by our resampler where the window moves. `rest` is what follows the
- * picture's input on the encoder's command line: further inputs, maps, codec, container and file. `overlay` is laid over
- * every picture.
+ * picture's input on the encoder's command line: further inputs, maps, codec, container and file. `overlays` are laid
+ * over it, the farthest first.
  */
 export async function encodePicture(
   plan: RenderPlan,
@@ -26,10 +26,11 @@ export async function encodePicture(
   inputs: string[],
   rest: string[],
   options: RunOptions,
-  overlay: Overlay | null = null,
+  overlays: readonly Overlay[] = [],
 ): Promise<Result<void>> {
-  // The overlay comes after the picture, and the sound where there is one.
-  const overlayInput = inputs.length ? 2 : 1;
+  // Overlays come after the picture, and the sound where there is one.
+  const firstOverlay = inputs.length ? 2 : 1;
+  const overlayArgs = overlays.flatMap((overlay) => overlay.args);
   const plain = isPlain(plan);
   const still = stillWindow(plan);
   if (still && plain) {
@@ -40,11 +41,11 @@ export async function encodePicture(
         ...seek.args,
         ...inputArgs(masterPath),
         ...inputs,
-        ...(overlay
+        ...(overlays.length
           ? [
-              ...overlay.args,
+              ...overlayArgs,
               '-filter_complex',
-              overlayGraph(`[0:${plan.master.videoStream}]${chain}`, overlay, overlayInput),
+              overlayGraph(`[0:${plan.master.videoStream}]${chain}`, overlays, firstOverlay),
               '-map',
               '[out]',
               '-frames:v',
@@ -112,11 +113,11 @@ export async function encodePicture(
       '-i',
       'pipe:0',
       ...inputs,
-      ...(overlay
+      ...(overlays.length
         ? [
-            ...overlay.args,
+            ...overlayArgs,
             '-filter_complex',
-            overlayGraph('[0:v]null', overlay, overlayInput),
+            overlayGraph('[0:v]null', overlays, firstOverlay),
             '-map',
             '[out]',
             '-frames:v',

@@ -2,13 +2,16 @@ import * as z from 'zod';
 import {
   acceptanceSchema,
   checkReportSchema,
+  dressingSchema,
   lineIdOf,
   framingSchema,
+  happeningSchema,
   keepsSchema,
   keptSchema,
   marginChoiceSchema,
   masterFactsSchema,
   paceSchema,
+  placementSchema,
   playedSchema,
   renderPlanSchema,
   shotsSchema,
@@ -16,7 +19,13 @@ import {
   rateSchema,
   trackSchema,
 } from '@mivvy/core';
-import { carriedSchema, problemSchema, unimportantSchema } from '@mivvy/api';
+import {
+  carriedSchema,
+  ledgerQuerySchema,
+  problemSchema,
+  receiptSchema,
+  unimportantSchema,
+} from '@mivvy/api';
 import type { JsonCodec } from './json-column.ts';
 
 /** What must be known of a replaced film to carry its framing over. */
@@ -48,7 +57,9 @@ export type MovedBoundary = z.infer<typeof movedBoundarySchema>;
  * keeps, were before and after. A moved boundary takes the framings' changes along, there and back.
  */
 const mementoSchema = z.union([
+  z.strictObject({ placementRevision: z.number().int() }),
   z.strictObject({ framing: framingSchema }),
+  z.strictObject({ dressing: dressingSchema }),
   z.strictObject({ kept: keptSchema, pace: paceSchema, joinMs: z.number() }),
   z.strictObject({
     shots: shotsSchema,
@@ -58,6 +69,13 @@ const mementoSchema = z.union([
   }),
 ]);
 export type Memento = z.infer<typeof mementoSchema>;
+
+/** What a version is given when it is added to a production that was started from another. */
+const expectedSchema = z.object({
+  placementId: z.string(),
+  dueOn: z.string().nullable(),
+  holder: z.string(),
+});
 
 /** For shapes that have not changed since values stood alone. */
 const asItIs = (old: unknown) => old;
@@ -83,6 +101,7 @@ export const codecs = {
   shots: codec('list of shots', shotsSchema),
   keeps: codec('list of keeps', keepsSchema),
   unimportant: codec('list of seen things', unimportantSchema),
+  placement: codec('placement', placementSchema),
   placementIds: codec('set of places', z.array(z.string())),
   tracks: codec('list of drawn subjects', z.array(trackSchema)),
   filmBefore: codec('replaced film', filmBeforeSchema),
@@ -95,4 +114,10 @@ export const codecs = {
   plan: codec('render plan', renderPlanSchema),
   report: codec('check report', checkReportSchema, [linesWithIds]),
   memento: codec('change', mementoSchema),
+  dressing: codec('dressing', dressingSchema),
+  expected: codec('list of expected versions', z.array(expectedSchema)),
+  happening: codec('happening', happeningSchema),
+  versionIds: codec('list of versions', z.array(z.string())),
+  receipt: codec('receipt', receiptSchema),
+  ledgerQuery: codec('way of looking at the ledger', ledgerQuerySchema),
 };

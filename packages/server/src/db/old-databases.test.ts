@@ -35,6 +35,8 @@ test('there is a database of every release before', () => {
   expect(databases).toEqual(['first-half.db.gz']);
 });
 
+const bookTables = new Set(['outlets', 'placements', 'placementRevisions']);
+
 test.each(databases)(
   '%s opens, with everything that is in it',
   async (name) => {
@@ -57,6 +59,8 @@ test.each(databases)(
     try {
       let compared = 0;
       for (const [table, columns] of tables) {
+        // The book was kept in files before: what stands in its tables was written when the folder was opened.
+        if (!there.has(table) && bookTables.has(table)) continue;
         // Drizzle reads every column by its codec: what it does not understand it throws.
         const rows = (await s.ws.db.select().from(columns).orderBy()) as Record<string, unknown>[];
         expect([table, rows.length]).toEqual([table, before.get(table)!.length]);

@@ -1,7 +1,7 @@
 import { sql } from 'drizzle-orm';
-import { index, integer, real, sqliteTable, text, uniqueIndex } from 'drizzle-orm/sqlite-core';
+import { index, integer, primaryKey, real, sqliteTable, text, uniqueIndex } from 'drizzle-orm/sqlite-core';
 import type * as z from 'zod';
-import type { Standing } from '@mivvy/core';
+import type { Handover, Standing } from '@mivvy/core';
 import type { jobSchema } from '@mivvy/api';
 import { codecs } from './codecs.ts';
 import { jsonColumn, type JsonCodec } from './json-column.ts';
@@ -31,6 +31,14 @@ export const productions = sqliteTable('productions', {
   margin: json('margin', codecs.margin)
     .notNull()
     .$default(() => ({ kind: 'place' as const })),
+  /** How its files are called; null for the usual pattern. */
+  naming: text('naming'),
+  /** The day on which everything of it is due; null where none is said. */
+  dueOn: text('due_on'),
+  /** What each placement's version is given when it is added, as it was in the production that this one was started from. */
+  expects: json('expects', codecs.expected)
+    .notNull()
+    .default(sql`'[]'`),
   /** Grows with every change of what its screens show. */
   revision: integer('revision').notNull().default(1),
   createdAt: createdAt(),
@@ -78,6 +86,12 @@ export const masters = sqliteTable(
       .default(sql`'[]'`),
     /** Grows with every change of shots or keeps. */
     revision: integer('revision').notNull().default(1),
+    /** What is laid over its picture: layers and captions. */
+    dressing: json('dressing', codecs.dressing)
+      .notNull()
+      .default(sql`'{"layers":[],"captions":[],"draftMark":false}'`),
+    /** Grows with every change of that. */
+    dressingRevision: integer('dressing_revision').notNull().default(1),
     /** The film that this one takes the place of, until its framing has been carried over. */
     before: json('before', codecs.filmBefore),
     /** What carrying over came to; null where nothing was replaced. */
@@ -120,6 +134,8 @@ export const versions = sqliteTable(
       .notNull()
       .references(() => masters.id, { onDelete: 'cascade' }),
     placementId: text('placement_id').notNull(),
+    /** The revision of its placement that it is made for, until somebody brings it over to another. */
+    placementRevision: integer('placement_revision').notNull().default(1),
     /** The cut that it plays; null for the full film. */
     cutId: text('cut_id').references(() => cuts.id, { onDelete: 'set null' }),
     tag: text('tag').notNull(),
@@ -127,11 +143,19 @@ export const versions = sqliteTable(
     revision: integer('revision').notNull(),
     /** Where it stands; null when something that this is worked out from has changed since. */
     standing: text('standing').$type<Standing>(),
+    /** Somebody, or what was seen, has framed it; worked out with its standing. */
+    touched: integer('touched', { mode: 'boolean' }).notNull().default(false),
     /** Of the release and the placement that its standing was worked out with. */
     plannedWith: text('planned_with'),
     accepted: json('accepted', codecs.accepted)
       .notNull()
       .$default(() => []),
+    /** The day on which it is due, where that is another than its production's. */
+    dueOn: text('due_on'),
+    /** Who has it in hand; empty for nobody. */
+    holder: text('holder').notNull().default(''),
+    /** A file of it was approved, or went out; a trigger keeps it. */
+    approved: integer('approved', { mode: 'boolean' }).notNull().default(false),
     createdAt: createdAt(),
     updatedAt: text('updated_at').notNull(),
   },
@@ -149,7 +173,7 @@ export const jobs = sqliteTable(
   'jobs',
   {
     id: id(),
-    kind: text('kind', { enum: ['ingest', 'export', 'look'] }).notNull(),
+    kind: text('kind', { enum: ['ingest', 'export', 'look', 'dispatch'] }).notNull(),
     productionId: text('production_id')
       .notNull()
       .references(() => productions.id, { onDelete: 'cascade' }),
@@ -160,6 +184,12 @@ export const jobs = sqliteTable(
     framing: json('framing', codecs.framing),
     /** The cut as it was then; null for the full film. */
     cut: json('cut', codecs.played),
+    /** What was laid over it then; null in rows from before there was anything. */
+    dressing: json('dressing', codecs.dressing),
+    /** The revision of its placement then; null in rows from before there were any. */
+    placementRevision: integer('placement_revision'),
+    /** Its place in the queue: lower ones first, equal ones by age. */
+    rank: integer('rank').notNull().default(0),
     attempts: integer('attempts').notNull().default(0),
     stage: text('stage').notNull().default(''),
     fraction: real('fraction').notNull().default(0),
@@ -199,11 +229,16 @@ export const deliverables = sqliteTable(
     sha256: text('sha256').notNull(),
     /** The file as it was when it was made. */
     mark: json('mark', codecs.mark),
-    onDisk: fileStateColumn(),
+    /** `cleared`: taken off the disk by a rule; its evidence stays. */
+    onDisk: text('on_disk', { enum: ['same', 'changed', 'gone', 'comparing', 'cleared'] })
+      .notNull()
+      .default('same'),
     fingerprint: text('fingerprint').notNull(),
     plan: json('plan', codecs.plan).notNull(),
     report: json('report', codecs.report).notNull(),
     passed: integer('passed', { mode: 'boolean' }).notNull(),
+    /** What became of it outside, worked out from what happened whenever something does. */
+    handover: text('handover').$type<Handover>().notNull().default('none'),
     exportNumber: integer('export_number').notNull(),
     tookSeconds: real('took_seconds').notNull(),
     madeAt: text('made_at').notNull(),
@@ -214,6 +249,167 @@ export const deliverables = sqliteTable(
     uniqueIndex('one_file_a_name').on(t.productionId, t.nameKey),
   ],
 );
+
+/** What happened to a production's deliverables, oldest first: it is only ever added to. */
+export const happenings = sqliteTable(
+  'happenings',
+  {
+    id: integer('id').primaryKey({ autoIncrement: true }),
+    at: text('at').notNull(),
+    /** Who did it, as they signed; empty where nobody said. */
+    by: text('by').notNull(),
+    productionId: text('production_id')
+      .notNull()
+      .references(() => productions.id, { onDelete: 'cascade' }),
+    versionId: text('version_id'),
+    deliverableId: text('deliverable_id'),
+    /** Of the bytes that it happened to. */
+    sha256: text('sha256'),
+    /** The review link that it came by. */
+    linkId: text('link_id'),
+    what: json('what', codecs.happening).notNull(),
+  },
+  (t) => [
+    index('happenings_by_production').on(t.productionId, t.id),
+    index('happenings_by_version').on(t.versionId, t.id),
+    index('happenings_by_deliverable').on(t.deliverableId, t.id),
+  ],
+);
+
+/** Links by which people outside see files and answer. */
+export const reviewLinks = sqliteTable(
+  'review_links',
+  {
+    id: id(),
+    productionId: text('production_id')
+      .notNull()
+      .references(() => productions.id, { onDelete: 'cascade' }),
+    /** For whom it is. */
+    name: text('name').notNull(),
+    /** SHA-256 of its secret, which is kept nowhere. */
+    tokenHash: text('token_hash').notNull(),
+    versionIds: json('version_ids', codecs.versionIds).notNull(),
+    /** A scrypt of its password; null where it asks for none. */
+    password: text('password'),
+    /** Passwords that were wrong since the last right one. */
+    wrongPasswords: integer('wrong_passwords').notNull().default(0),
+    /** Until when no password is looked at. */
+    lockedUntil: text('locked_until'),
+    endsAt: text('ends_at').notNull(),
+    /** Whoever opens it may keep the files as well, on a phone for one. */
+    mayFetch: integer('may_fetch', { mode: 'boolean' }).notNull().default(false),
+    revokedAt: text('revoked_at'),
+    by: text('by').notNull(),
+    createdAt: createdAt(),
+  },
+  (t) => [
+    uniqueIndex('one_link_a_secret').on(t.tokenHash),
+    index('review_links_by_production').on(t.productionId),
+  ],
+);
+
+/** Each opening of a link. */
+export const reviewVisits = sqliteTable(
+  'review_visits',
+  {
+    id: integer('id').primaryKey({ autoIncrement: true }),
+    linkId: text('link_id')
+      .notNull()
+      .references(() => reviewLinks.id, { onDelete: 'cascade' }),
+    at: text('at').notNull(),
+    /** What the visitor's browser calls itself, shortened. */
+    browser: text('browser').notNull(),
+    outcome: text('outcome', { enum: ['opened', 'wrong-password', 'locked', 'ended', 'revoked'] }).notNull(),
+  },
+  (t) => [index('review_visits_by_link').on(t.linkId, t.id)],
+);
+
+/** Notes to a file's frames, and what was answered to them. */
+export const notes = sqliteTable(
+  'notes',
+  {
+    id: id(),
+    productionId: text('production_id')
+      .notNull()
+      .references(() => productions.id, { onDelete: 'cascade' }),
+    versionId: text('version_id')
+      .notNull()
+      .references(() => versions.id, { onDelete: 'cascade' }),
+    /** The file that was looked at, by its id and its bytes. */
+    deliverableId: text('deliverable_id').notNull(),
+    sha256: text('sha256').notNull(),
+    /** The note that it answers; null for one of its own. */
+    answers: text('answers'),
+    /** Frame of that file, and of the master; null of a frame that is none of the master's. */
+    frame: integer('frame').notNull(),
+    masterFrame: integer('master_frame'),
+    /** Where in the delivered frame, in fractions of it; null for the whole picture. */
+    x: real('x'),
+    y: real('y'),
+    words: text('words').notNull(),
+    by: text('by').notNull(),
+    /** The link it came by; null from the house. */
+    linkId: text('link_id'),
+    doneAt: text('done_at'),
+    doneBy: text('done_by'),
+    createdAt: createdAt(),
+  },
+  (t) => [
+    index('notes_by_production').on(t.productionId, t.createdAt),
+    index('notes_by_version').on(t.versionId),
+  ],
+);
+
+/** Files on their way out of the house. */
+export const dispatches = sqliteTable(
+  'dispatches',
+  {
+    id: id(),
+    productionId: text('production_id')
+      .notNull()
+      .references(() => productions.id, { onDelete: 'cascade' }),
+    versionId: text('version_id')
+      .notNull()
+      .references(() => versions.id, { onDelete: 'cascade' }),
+    deliverableId: text('deliverable_id')
+      .notNull()
+      .references(() => deliverables.id, { onDelete: 'cascade' }),
+    sha256: text('sha256').notNull(),
+    /** What carries it, and to whom: an outlet's id, or a folder. */
+    connector: text('connector').notNull(),
+    destination: text('destination').notNull(),
+    /** Its name for a person. */
+    to: text('to').notNull(),
+    state: text('state', {
+      enum: ['waiting', 'sending', 'arrived', 'live', 'taken-down', 'refused', 'failed', 'cancelled'],
+    }).notNull(),
+    /** The same file to the same destination has the same key: an outlet that honours it never takes it twice. */
+    key: text('key').notNull(),
+    /** When it is to be shown; null for at once. */
+    publishAt: text('publish_at'),
+    /** The time zone in which that was said. */
+    zone: text('zone'),
+    attempts: integer('attempts').notNull().default(0),
+    receipt: json('receipt', codecs.receipt),
+    problem: json('problem', codecs.problem),
+    by: text('by').notNull(),
+    createdAt: createdAt(),
+    updatedAt: text('updated_at').notNull(),
+  },
+  (t) => [
+    uniqueIndex('one_dispatch_a_key').on(t.key),
+    index('dispatches_by_production').on(t.productionId, t.createdAt),
+    index('dispatches_by_state').on(t.state),
+  ],
+);
+
+/** Ways of looking at the ledger that somebody has kept. */
+export const ledgerViews = sqliteTable('ledger_views', {
+  id: id(),
+  name: text('name').notNull(),
+  query: json('query', codecs.ledgerQuery).notNull(),
+  createdAt: createdAt(),
+});
 
 /** Uploads that have come in whole, each from before its film is moved: what a crash leaves half done is finished from here. */
 export const arrivals = sqliteTable(
@@ -238,6 +434,50 @@ export const arrivals = sqliteTable(
   (t) => [index('arrivals_by_production').on(t.productionId)],
 );
 
+/** The spec book: outlets in their order. */
+export const outlets = sqliteTable('outlets', {
+  id: id(),
+  name: text('name').notNull(),
+  position: integer('position').notNull(),
+});
+
+/** Slots of outlets; what each asks for stands in its revisions. */
+export const placements = sqliteTable(
+  'placements',
+  {
+    id: id(),
+    outletId: text('outlet_id')
+      .notNull()
+      .references(() => outlets.id),
+    position: integer('position').notNull(),
+    /** The day it was retired; null while it is offered. */
+    retiredOn: text('retired_on'),
+    /** The day its numbers were last compared with their source, and by whom. */
+    checkedOn: text('checked_on'),
+    checkedBy: text('checked_by'),
+    /** The name that its picture of evidence came with; null where there is none. */
+    evidence: text('evidence'),
+  },
+  (t) => [index('placements_by_outlet').on(t.outletId, t.position)],
+);
+
+/** Every change of a placement, with the placement as it was from then on. */
+export const placementRevisions = sqliteTable(
+  'placement_revisions',
+  {
+    placementId: text('placement_id')
+      .notNull()
+      .references(() => placements.id),
+    number: integer('number').notNull(),
+    placement: json('placement', codecs.placement).notNull(),
+    effectiveOn: text('effective_on').notNull(),
+    madeAt: text('made_at').notNull(),
+    by: text('by').notNull(),
+    reason: text('reason').notNull(),
+  },
+  (t) => [primaryKey({ columns: [t.placementId, t.number] })],
+);
+
 /** Sets of placements: named ones, and the one that was taken last. */
 export const placeSets = sqliteTable('place_sets', {
   id: id(),
@@ -251,6 +491,8 @@ export const preferences = sqliteTable('preferences', {
   id: integer('id').primaryKey(),
   /** Versions that no hand has touched are framed by what is seen as soon as their film has been looked at. */
   frameOnArrival: integer('frame_on_arrival', { mode: 'boolean' }).notNull(),
+  /** No export is begun until somebody lets them go on. */
+  exportsPaused: integer('exports_paused', { mode: 'boolean' }).notNull().default(false),
 });
 
 /** Files and folders that nothing refers to any more, written in the transaction that let go of them; removed after it, or at the next start. */

@@ -1,11 +1,11 @@
-import { eq } from 'drizzle-orm';
+import { and, eq, ne } from 'drizzle-orm';
 import type { Problem } from '@mivvy/core';
 import { deliverables } from '../db/schema.ts';
 import { keepWhereThereIsRoom } from '../disk/full.ts';
 import { fromStored } from '../storage.ts';
 import { tellVersion } from '../tell.ts';
 import type { Workspace } from '../workspace.ts';
-import { stateOfFile, type FileState } from './known-file.ts';
+import { stateOfFile, type MadeFileState } from './known-file.ts';
 
 type Ws = Pick<Workspace, 'db' | 'storage' | 'events'>;
 
@@ -34,7 +34,9 @@ export async function lookAtDeliverable(
   ws: Ws,
   row: DeliverableFile,
   { wait }: { wait: boolean },
-): Promise<FileState> {
+): Promise<MadeFileState> {
+  // It was taken away on purpose: nothing is looked for.
+  if (row.onDisk === 'cleared') return 'cleared';
   const again = async () => {
     await lookAtDeliverable(ws, row, { wait });
     await tellVersion(ws, row.versionId);
@@ -49,13 +51,14 @@ export async function lookAtDeliverable(
       ws.db
         .update(deliverables)
         .set({ onDisk: state, ...(remember ? { mark: remember } : {}) })
-        .where(eq(deliverables.id, row.id)),
+        // Whoever cleared it meanwhile has the last word.
+        .where(and(eq(deliverables.id, row.id), ne(deliverables.onDisk, 'cleared'))),
     );
   return state;
 }
 
 /** What is wrong with a file on the disk; null where it is known to be the one that was made. */
-export function wrongWithFile(state: FileState, fileName: string): Problem | null {
+export function wrongWithFile(state: MadeFileState, fileName: string): Problem | null {
   switch (state) {
     case 'same':
       return null;
@@ -69,6 +72,12 @@ export function wrongWithFile(state: FileState, fileName: string): Problem | nul
       return {
         code: 'file-gone',
         sentence: `${fileName} is no longer on the disk.`,
+        mend: 'Export it again.',
+      };
+    case 'cleared':
+      return {
+        code: 'cleared',
+        sentence: `${fileName} was cleared from the disk to make room; its report and history are kept.`,
         mend: 'Export it again.',
       };
     case 'changed':

@@ -7,6 +7,8 @@ import type { FileMark } from '../db/codecs.ts';
  * the answer comes with the next question.
  */
 export type FileState = 'same' | 'changed' | 'gone' | 'comparing';
+/** A made file may also have been cleared from the disk by a rule. */
+export type MadeFileState = FileState | 'cleared';
 
 /** What a row knows of its file. Without a sum, the mark alone decides. */
 export interface KnownFile {

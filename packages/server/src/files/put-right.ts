@@ -4,7 +4,17 @@ import { and, asc, desc, eq, isNull, lt, notInArray, or, sql } from 'drizzle-orm
 import * as z from 'zod';
 import { freeName, nameKey } from '@mivvy/core';
 import { sha256File } from '@mivvy/media';
-import { arrivals, changes, cuts, deliverables, jobs, masters, productions, versions } from '../db/schema.ts';
+import {
+  arrivals,
+  changes,
+  cuts,
+  deliverables,
+  dispatches,
+  jobs,
+  masters,
+  productions,
+  versions,
+} from '../db/schema.ts';
 import { settleArrivals, takeUpload } from '../masters.ts';
 import { deliverablePath, fromStored, toStored } from '../storage.ts';
 import type { Workspace } from '../workspace.ts';
@@ -277,11 +287,10 @@ async function sweepWithoutRows(ws: Workspace): Promise<void> {
     db.select({ id: versions.id }).from(versions),
     db.select({ id: masters.id }).from(masters),
     db.select({ id: cuts.id }).from(cuts),
+    db.select({ id: dispatches.id }).from(dispatches),
   ] as const;
   await db.delete(changes).where(and(...subjects.map((ids) => notInArray(changes.subjectId, ids))));
-  await db
-    .delete(jobs)
-    .where(and(notInArray(jobs.subjectId, subjects[0]), notInArray(jobs.subjectId, subjects[1])));
+  await db.delete(jobs).where(and(...subjects.map((ids) => notInArray(jobs.subjectId, ids))));
 
   const masterIds = new Map(
     (await db.select({ id: masters.id, fileGeneration: masters.fileGeneration }).from(masters)).map((row) => [

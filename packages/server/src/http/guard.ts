@@ -1,9 +1,23 @@
+import { parse as parseCookies } from 'cookie';
 import type { RequestHandler } from 'express';
+import { entryCookie } from '../review/entry.ts';
 
 const localHosts = new Set(['127.0.0.1', 'localhost', '[::1]']);
 
 function isLocal(host: string | undefined): boolean {
   return host !== undefined && localHosts.has(host.replace(/:\d+$/, ''));
+}
+
+/** Refuses those who come by a review link: what is theirs is on the review surface, and nothing of it is here. */
+export function guardWorkspace(): RequestHandler {
+  return (request, response, next) => {
+    if (parseCookies(request.headers.cookie ?? '')[entryCookie] === undefined) return next();
+    response.status(403).json({
+      code: 'review-session',
+      sentence: 'A review link opens its own page only.',
+      mend: 'Open that page again.',
+    });
+  };
 }
 
 /**

@@ -39,6 +39,16 @@ export function windowOf(request: Request): string | null {
   return name !== undefined && /^[\w-]{1,40}$/.test(name) ? name : null;
 }
 
+/** Who asks, as they sign in their browser; empty where nobody has said. */
+export function whoOf(request: Request): string {
+  const name = request.get('x-who') ?? '';
+  try {
+    return decodeURIComponent(name).trim().slice(0, 60);
+  } catch {
+    return '';
+  }
+}
+
 /** Lets a route be an async function. Express 5 forwards what it throws. */
 export function route(handler: (request: Request, response: Response) => Promise<unknown>): RequestHandler {
   return async (request, response) => {
@@ -89,3 +99,9 @@ export function answerProblems(log: (error: unknown) => void): ErrorRequestHandl
     });
   };
 }
+
+/** A word of a request's query; undefined where it is not there once. */
+export const queryText = (req: Request, name: string): string | undefined => {
+  const value = req.query[name];
+  return typeof value === 'string' ? value : undefined;
+};

@@ -1,11 +1,11 @@
 import { rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import { setTimeout } from 'node:timers/promises';
-import { and, asc, eq, inArray, max } from 'drizzle-orm';
+import { and, eq, inArray, max } from 'drizzle-orm';
 import { nanoid } from 'nanoid';
 import {
   bytesLabel,
-  deliverableName,
+  dress,
   fail,
   freeName,
   makePlan,
@@ -15,7 +15,6 @@ import {
   playedWithin,
   problemLine,
   refusal,
-  slug,
   troublesOf,
   type Placement,
   type RenderPlan,
@@ -23,11 +22,15 @@ import {
 } from '@mivvy/core';
 import { deliver } from '@mivvy/media';
 import type { Writer } from '../db/database.ts';
-import { deliverables, jobs, masters, productions, versions } from '../db/schema.ts';
+import { cuts, deliverables, jobs, masters, productions, versions } from '../db/schema.ts';
 import { diskFullProblem, isDiskFull } from '../disk/full.ts';
 import { markOf } from '../files/known-file.ts';
 import { openMaster } from '../files/master-file.ts';
-import { deliverablePath, logPath, toStored } from '../storage.ts';
+import { happened } from '../happenings.ts';
+import { filmsOf, nameOf } from '../naming.ts';
+import { showToOpenLinks } from '../review/links.ts';
+import { dressedFor } from '../plans.ts';
+import { deliverablePath, graphicPath, logPath, toStored } from '../storage.ts';
 import { now, type Workspace } from '../workspace.ts';
 import type { JobContext, JobKindWork } from './runner.ts';
 
@@ -77,7 +80,9 @@ async function exportVersion(ws: Ws, context: JobContext): Promise<Result<void>>
   const found = await readVersion(ws, context);
   if (!found) return ok(undefined); // removed meanwhile
   const { version, master, production } = found;
-  const place = ws.specs.find(version.placementId);
+  const { placementId } = version;
+  const placementRevision = job.placementRevision ?? version.placementRevision;
+  const place = ws.specs.of({ placementId, placementRevision });
   if (!place)
     return fail(
       'no-placement',
@@ -94,13 +99,15 @@ async function exportVersion(ws: Ws, context: JobContext): Promise<Result<void>>
   const film = await openMaster(ws, master);
   if (!film.ok) return film;
 
-  const planned = makePlan({
+  const bare = makePlan({
     facts: master.facts,
     sha256: master.sha256,
     placement: place.placement,
     framing: job.framing ?? version.framing,
     ...playedWithin(job.cut, master.facts.video.frames),
   });
+  const dressed = dressedFor(job.dressing ?? master.dressing, version, master.keeps);
+  const planned = dressed ? dress(bare, place.placement, dressed) : bare;
   const fault = refusal(troublesOf(planned, place.placement));
   if (fault) return fail('refused', fault.sentence, fault.mend);
   const { plan, budget } = planned;
@@ -125,6 +132,7 @@ async function exportVersion(ws: Ws, context: JobContext): Promise<Result<void>>
     logFile: logPath(ws.storage, job.id),
     signal,
     nice: true,
+    graphicPath: (what) => graphicPath(ws.storage, what),
     onProgress: ({ stage, ...rest }) =>
       progress({
         stage: stage === 'analyse' ? 'first pass' : stage === 'encode' ? 'encoding' : 'measuring',
@@ -142,7 +150,14 @@ async function exportVersion(ws: Ws, context: JobContext): Promise<Result<void>>
     const mark = await markOf(outPath);
     // The row follows the rename: after a crash between the two, the job runs again, and the file without a row goes.
     await ws.db.transaction(async (tx) => {
-      const named = await nameFor(tx, { plan, placement: place.placement, production, master, version });
+      const named = await nameFor(tx, {
+        plan,
+        placement: place.placement,
+        outlet: place.outlet.name,
+        production,
+        master,
+        version,
+      });
       await tx.insert(deliverables).values({
         ...named,
         id,
@@ -159,6 +174,17 @@ async function exportVersion(ws: Ws, context: JobContext): Promise<Result<void>>
         tookSeconds: (Date.now() - started) / 1000,
         madeAt: now(),
       });
+      await happened(tx, [
+        {
+          by: '',
+          productionId: production.id,
+          versionId: version.id,
+          deliverableId: id,
+          sha256,
+          what: { kind: 'made', file: named.fileName, passed: report.passed },
+        },
+      ]);
+      await showToOpenLinks(tx, production.id, version.id);
     });
     return ok(undefined);
   } catch (error) {
@@ -184,42 +210,33 @@ async function nameFor(
   of: {
     plan: RenderPlan;
     placement: Placement;
-    production: { id: string; name: string };
+    outlet: string;
+    production: typeof productions.$inferSelect;
     master: { id: string; name: string };
-    version: { id: string; placementId: string };
+    version: { id: string; cutId: string | null };
   },
 ): Promise<{ fileName: string; nameKey: string; exportNumber: number }> {
-  const { plan, placement, production, master, version } = of;
-  const plain = placement.fileNames === 'plain';
   const [newest] = await tx
     .select({ n: max(deliverables.exportNumber) })
     .from(deliverables)
-    .where(eq(deliverables.versionId, version.id));
-  const films = await tx
-    .select({ id: masters.id, name: masters.name })
-    .from(masters)
-    .where(eq(masters.productionId, production.id))
-    .orderBy(asc(masters.createdAt), asc(masters.id));
-  const word = nameKey(slug(master.name, { plain }));
-  const namesakes = films.filter((film) => nameKey(slug(film.name, { plain })) === word);
+    .where(eq(deliverables.versionId, of.version.id));
   const exportNumber = (newest?.n ?? 0) + 1;
-  const wished = deliverableName({
-    production: production.name,
-    master: master.name,
-    namesake: namesakes.findIndex((film) => film.id === master.id) + 1,
-    placementId: version.placementId,
-    frameSize: plan.frame,
-    rate: plan.rate,
-    container: plan.container,
+  const [cut] = of.version.cutId
+    ? await tx.select({ name: cuts.name }).from(cuts).where(eq(cuts.id, of.version.cutId))
+    : [];
+  const wished = nameOf({
+    ...of,
+    cut: cut?.name,
+    films: await filmsOf(tx, of.production.id),
     exportNumber,
-    plain,
+    madeAt: now(),
   });
   const taken = new Set(
     (
       await tx
         .select({ key: deliverables.nameKey })
         .from(deliverables)
-        .where(eq(deliverables.productionId, production.id))
+        .where(eq(deliverables.productionId, of.production.id))
     ).map((row) => row.key ?? ''),
   );
   const fileName = freeName(wished, taken);

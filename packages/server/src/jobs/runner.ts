@@ -2,7 +2,7 @@ import { setTimeout as pause } from 'node:timers/promises';
 import { and, asc, eq, inArray, lt, or, sql } from 'drizzle-orm';
 import { nanoid } from 'nanoid';
 import type { Logger } from 'pino';
-import type { Framing, Played, Problem, Result } from '@mivvy/core';
+import type { Dressing, Framing, Played, Problem, Result } from '@mivvy/core';
 import { Cancelled } from '@mivvy/media';
 import type { Job } from '@mivvy/api';
 import type { Database, Writer } from '../db/database.ts';
@@ -21,6 +21,9 @@ const heartbeatMs = 2000;
 const maxAttempts = 3;
 /** While the disk has no room for a row, what became of a job is written again and again, so often. */
 const persistEveryMs = 1000;
+
+/** How many jobs of a kind run at once: those that wait for the line and not for the processor do not hold each other up. */
+const atOnce: Readonly<Record<JobKind, number>> = { ingest: 1, export: 1, look: 1, dispatch: 4 };
 
 /** What a job's work is given. */
 export interface JobContext {
@@ -47,7 +50,10 @@ export interface NewJob {
   subjectId: string;
   label: string;
   framing?: Framing;
+  /** What is laid over it. */
+  dressing?: Dressing;
   cut?: Played | null;
+  placementRevision?: number;
 }
 
 /** What of a job is shown: what it was asked for with stays in its row. */
@@ -58,6 +64,7 @@ export const jobColumns = {
   subjectId: jobs.subjectId,
   label: jobs.label,
   state: jobs.state,
+  rank: jobs.rank,
   attempts: jobs.attempts,
   stage: jobs.stage,
   fraction: jobs.fraction,
@@ -73,6 +80,8 @@ export const jobColumns = {
 export function toJob({
   framing: _framing,
   cut: _cut,
+  dressing: _dressing,
+  placementRevision: _placementRevision,
   owner: _owner,
   leaseUntil: _lease,
   ...job
@@ -81,7 +90,7 @@ export function toJob({
 }
 
 /**
- * Runs jobs, which are rows: one at a time of each kind, oldest first. The process that runs a job holds a lease on its
+ * Runs jobs, which are rows: as many at a time of each kind as it bears, oldest first. The process that runs a job holds a lease on its
  * row; if the process dies, the lease runs out and the next one starts the job again.
  */
 export class Runner {
@@ -89,10 +98,14 @@ export class Runner {
   private readonly running = new Map<string, AbortController>();
   /** The end of each job that runs here, by its id. */
   private readonly ends = new Map<string, Promise<void>>();
-  private readonly busy = new Set<JobKind>();
+  private readonly busy = new Map<JobKind, number>();
+  /** Kinds of which none is begun. */
+  private readonly held = new Set<JobKind>();
   private work: Partial<Record<JobKind, JobKindWork>> = {};
   private timer: NodeJS.Timeout | undefined;
   private stopped = false;
+  /** When the last job was added, milliseconds: no two are added in the same one, so that their order is told by it. */
+  private lastAdded = 0;
   private readonly turns = new Set<Promise<void>>();
 
   constructor(
@@ -107,8 +120,9 @@ export class Runner {
    * Starts taking jobs. The data folder is this process's alone, so a job that is said to run belongs to one that has
    * died: it is taken over at once.
    */
-  async start(work: Record<JobKind, JobKindWork>): Promise<void> {
+  async start(work: Record<JobKind, JobKindWork>, held: readonly JobKind[] = []): Promise<void> {
     this.work = work;
+    for (const kind of held) this.held.add(kind);
     await this.db.update(jobs).set({ leaseUntil: 0 }).where(eq(jobs.state, 'running'));
     this.timer = setInterval(() => this.wake(), 1000);
     this.wake();
@@ -131,15 +145,17 @@ export class Runner {
 
   /** Writes a job's row with others that belong to it; {@link announce} follows when they are all written. */
   async add(tx: Writer, job: NewJob): Promise<JobRow> {
+    this.lastAdded = Math.max(Date.now(), this.lastAdded + 1);
     const [row] = await tx
       .insert(jobs)
       .values({
         ...job,
         framing: job.framing ?? null,
         cut: job.cut ?? null,
+        dressing: job.dressing ?? null,
         id: nanoid(10),
         state: 'queued',
-        createdAt: new Date().toISOString(),
+        createdAt: new Date(this.lastAdded).toISOString(),
       })
       .returning();
     return row!;
@@ -172,6 +188,41 @@ export class Runner {
     return row;
   }
 
+  /** Begins no job of a kind until they are let go on; what runs is finished. */
+  hold(kind: JobKind, on: boolean): void {
+    if (on) this.held.add(kind);
+    else this.held.delete(kind);
+    this.wake();
+  }
+
+  /** Moves a waiting job before another of its kind, or to the end of the queue. */
+  async move(id: string, before: string | null): Promise<JobRow[]> {
+    const moved = await this.db.transaction(async (tx) => {
+      const [job] = await tx
+        .select()
+        .from(jobs)
+        .where(and(eq(jobs.id, id), eq(jobs.state, 'queued')));
+      if (!job) return [];
+      const waiting = await tx
+        .select()
+        .from(jobs)
+        .where(and(eq(jobs.kind, job.kind), eq(jobs.state, 'queued')))
+        .orderBy(asc(jobs.rank), asc(jobs.createdAt), asc(jobs.id));
+      const others = waiting.filter((other) => other.id !== id);
+      const at = before === null ? -1 : others.findIndex((other) => other.id === before);
+      const order = at < 0 ? [...others, job] : [...others.slice(0, at), job, ...others.slice(at)];
+      const rows: JobRow[] = [];
+      // Below zero, so that those that are asked for later stand behind them.
+      for (const [i, { id: each }] of order.entries()) {
+        const rank = i - order.length;
+        rows.push(...(await tx.update(jobs).set({ rank }).where(eq(jobs.id, each)).returning()));
+      }
+      return rows;
+    });
+    this.announce(moved);
+    return moved;
+  }
+
   /** Puts a job that failed or was cancelled back into the queue. */
   async retry(id: string): Promise<JobRow | undefined> {
     const row = await this.db.transaction(async (tx) => {
@@ -183,6 +234,7 @@ export class Runner {
           fraction: 0,
           stage: '',
           attempts: 0,
+          rank: 0,
           startedAt: null,
           finishedAt: null,
           etaSeconds: null,
@@ -236,12 +288,13 @@ export class Runner {
 
   private wake(): void {
     for (const kind of Object.keys(this.work) as JobKind[]) {
-      if (this.stopped || this.busy.has(kind)) continue;
-      this.busy.add(kind);
+      const taking = this.busy.get(kind) ?? 0;
+      if (this.stopped || taking >= atOnce[kind] || this.held.has(kind)) continue;
+      this.busy.set(kind, taking + 1);
       const turn = this.takeOne(kind)
         .catch((error: unknown) => (this.log.error({ err: error }, 'a job could not be taken'), false))
         .then((more) => {
-          this.busy.delete(kind);
+          this.busy.set(kind, this.busy.get(kind)! - 1);
           this.turns.delete(turn);
           if (more) this.wake();
         });
@@ -257,7 +310,7 @@ export class Runner {
       .select({ id: jobs.id })
       .from(jobs)
       .where(and(eq(jobs.kind, kind), free))
-      .orderBy(asc(jobs.createdAt), asc(jobs.id))
+      .orderBy(asc(jobs.rank), asc(jobs.createdAt), asc(jobs.id))
       .limit(1);
     // One statement, so that two processes on one data folder cannot take the same job.
     // Only a death counts: a job that a server gave back when it was stopped is at its attempt still.
@@ -369,7 +422,7 @@ export class Runner {
             etaSeconds: null,
             finishedAt: ended ? new Date().toISOString() : null,
             // What was made is in its deliverable's plan; only what can be started again needs it here.
-            ...(change.state === 'done' ? { framing: null, cut: null } : {}),
+            ...(change.state === 'done' ? { framing: null, cut: null, dressing: null } : {}),
           })
           .where(and(eq(jobs.id, row.id), eq(jobs.state, 'running'), eq(jobs.owner, this.owner)))
           .returning();

@@ -4,19 +4,27 @@ import { acceptanceRoutes } from './acceptances.ts';
 import { carryRoutes } from './carry.ts';
 import { cutFileRoutes } from './cut-files.ts';
 import { cutRoutes } from './cuts.ts';
+import { dressingRoutes } from './dressing.ts';
+import { deliverableHistoryRoutes } from './deliverable-history.ts';
 import { deliverableRoutes } from './deliverables.ts';
+import { dispatchRoutes } from './dispatches.ts';
 import { exportRoutes } from './exports.ts';
+import { foreignCheckRoutes } from './foreign-checks.ts';
 import { followRoutes } from './follow.ts';
 import { guideRoutes } from './guides.ts';
 import { inboxRoutes } from './inbox.ts';
 import { jobRoutes } from './jobs.ts';
+import { ledgerRoutes } from './ledger.ts';
 import { lookRoutes } from './looks.ts';
 import { masterRoutes } from './masters.ts';
 import { mediaRoutes } from './media.ts';
+import { namingRoutes } from './naming.ts';
+import { packageRoutes } from './packages.ts';
 import { placeSetRoutes } from './place-sets.ts';
 import { planFileRoutes } from './plan-files.ts';
 import { preferenceRoutes } from './preferences.ts';
 import { productionRoutes } from './productions.ts';
+import { reviewLinkRoutes } from './review-links.ts';
 import { shotListRoutes } from './shot-lists.ts';
 import { specBookRoutes } from './spec-book.ts';
 import { stillRoutes } from './stills.ts';
@@ -38,6 +46,7 @@ const factories: readonly ((ws: Workspace) => Router)[] = [
   guideRoutes,
   cutRoutes,
   cutFileRoutes,
+  dressingRoutes,
   versionRoutes,
   togetherRoutes,
   followRoutes,
@@ -47,6 +56,13 @@ const factories: readonly ((ws: Workspace) => Router)[] = [
   exportRoutes,
   jobRoutes,
   deliverableRoutes,
+  foreignCheckRoutes,
+  namingRoutes,
+  ledgerRoutes,
+  deliverableHistoryRoutes,
+  reviewLinkRoutes,
+  packageRoutes,
+  dispatchRoutes,
 ];
 
 /** They all, for a workspace. */

@@ -118,6 +118,7 @@ async function carryMaster(ws: Workspace, req: Request, res: Response): Promise<
         tx,
         to,
         made.map((v) => v.placementId),
+        ws.specs,
       );
       const there = await tx.select().from(versions).where(eq(versions.masterId, to.id));
       for (const version of there) {

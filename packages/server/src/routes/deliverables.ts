@@ -4,6 +4,7 @@ import { eq } from 'drizzle-orm';
 import { reportPage } from '@mivvy/core';
 import { deliverables, masters, versions } from '../db/schema.ts';
 import { lookAtDeliverable, wrongWithFile } from '../files/deliverable-file.ts';
+import { mediaTypes } from '../http/media-types.ts';
 import { param, refuse, route } from '../http/problems.ts';
 import { send } from '../http/send.ts';
 import { fromStored } from '../storage.ts';
@@ -11,8 +12,6 @@ import { tellVersion } from '../tell.ts';
 import { deliverablesOf } from '../views/deliverables.ts';
 import type { Workspace } from '../workspace.ts';
 import { findProduction } from './find.ts';
-
-const mediaTypes = { mp4: 'video/mp4', mov: 'video/quicktime', webm: 'video/webm' } as const;
 
 /** Routes of finished files. A file is handed out only when it is known to be the one that was made and checked. */
 export function deliverableRoutes(ws: Workspace): Router {
@@ -48,11 +47,15 @@ async function findDeliverable(ws: Workspace, id: string) {
 async function sendReportPage(ws: Workspace, req: Request, res: Response): Promise<void> {
   const row = await findDeliverable(ws, param(req));
   const [from] = await ws.db
-    .select({ placementId: versions.placementId, master: masters.name })
+    .select({
+      placementId: versions.placementId,
+      placementRevision: versions.placementRevision,
+      master: masters.name,
+    })
     .from(versions)
     .innerJoin(masters, eq(masters.id, versions.masterId))
     .where(eq(versions.id, row.versionId));
-  const place = from && ws.specs.find(from.placementId);
+  const place = from && ws.specs.of(from);
   const page = reportPage({
     file: row.fileName,
     sha256: row.sha256,

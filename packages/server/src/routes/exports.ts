@@ -1,6 +1,7 @@
 import { isDeepStrictEqual } from 'node:util';
 import { Router, type Request, type Response } from 'express';
 import { and, eq, inArray } from 'drizzle-orm';
+import { dressingShown } from '@mivvy/core';
 import { newExportsSchema } from '@mivvy/api';
 import { cuts, jobs, masters, versions } from '../db/schema.ts';
 import type { Writer } from '../db/database.ts';
@@ -8,21 +9,32 @@ import { bodyOf, param, refuse, route, windowOf } from '../http/problems.ts';
 import { toJob, type JobRow, type NewJob } from '../jobs/runner.ts';
 import { planOf, refusalOf } from '../plans.ts';
 import { tellProduction } from '../tell.ts';
+import { forecastsOf } from '../views/forecast.ts';
 import type { Workspace } from '../workspace.ts';
 import { findProduction } from './find.ts';
 
-/** The route that queues the export of some versions. */
+/** Routes that queue the export of some versions, and say beforehand what it will come to. */
 export function exportRoutes(ws: Workspace): Router {
   const router = Router();
   router.post(
     '/productions/:id/exports',
     route((req, res) => queueExports(ws, req, res)),
   );
+  router.get(
+    '/productions/:id/forecast',
+    route(async (req, res) => {
+      const { id } = await findProduction(ws.db, param(req));
+      res.json({ versions: await forecastsOf(ws, id), freeBytes: await ws.freeBytes() });
+    }),
+  );
   return router;
 }
 
+/** Comes after all days. */
+const noDay = '9999-12-31';
+
 async function queueExports(ws: Workspace, req: Request, res: Response): Promise<void> {
-  const { id } = await findProduction(ws.db, param(req));
+  const { id, dueOn } = await findProduction(ws.db, param(req));
   const { versionIds } = bodyOf(newExportsSchema, req);
   const rows = await ws.db
     .select({ version: versions, master: masters, cut: cuts })
@@ -30,6 +42,9 @@ async function queueExports(ws: Workspace, req: Request, res: Response): Promise
     .innerJoin(masters, eq(masters.id, versions.masterId))
     .leftJoin(cuts, eq(cuts.id, versions.cutId))
     .where(and(eq(versions.productionId, id), inArray(versions.id, versionIds)));
+  // What is due first is made first; of equal days, in the order of the sheet.
+  const due = ({ version }: (typeof rows)[number]) => version.dueOn ?? dueOn ?? noDay;
+  rows.sort((a, b) => due(a).localeCompare(due(b)) || a.version.createdAt.localeCompare(b.version.createdAt));
   // All are looked at before any is queued: one that cannot be made leaves the queue as it was.
   const wanted = rows.map((row) => exportOf(ws, row));
   const { queued, changed } = await ws.db.transaction((tx) => queueEach(ws, tx, id, wanted));
@@ -51,7 +66,7 @@ function exportOf(
     cut: typeof cuts.$inferSelect | null;
   },
 ): NewJob {
-  const place = ws.specs.find(version.placementId);
+  const place = ws.specs.of(version);
   const label = place ? `${place.outlet.name}, ${place.placement.name}` : version.placementId;
   if (!place)
     refuse(
@@ -62,7 +77,7 @@ function exportOf(
     );
   const plan = planOf(ws, version, master, cut ?? undefined);
   if (!plan) refuse(409, 'master-failed', `“${master.name}” cannot be used.`, master.problem?.sentence ?? '');
-  const fault = refusalOf(ws, version.placementId, plan);
+  const fault = refusalOf(ws, version, plan);
   if (fault) refuse(409, 'refused', `${label}: ${fault.sentence}`, fault.mend);
   return {
     kind: 'export',
@@ -70,7 +85,9 @@ function exportOf(
     subjectId: version.id,
     label,
     framing: version.framing,
+    placementRevision: version.placementRevision,
     cut: cut && { kept: cut.kept, pace: cut.pace, joinMs: cut.joinMs },
+    dressing: dressingShown(master.dressing, version.id, place.placement.captionLanguage),
   };
 }
 
@@ -95,8 +112,11 @@ async function queueEach(
   const changed: JobRow[] = [];
   for (const job of wanted) {
     const already = waiting.find((j) => j.subjectId === job.subjectId);
-    const asked = [job.framing, job.cut];
-    if (already && isDeepStrictEqual([already.framing, already.cut], asked)) {
+    const asked = [job.framing, job.cut, job.placementRevision, job.dressing];
+    if (
+      already &&
+      isDeepStrictEqual([already.framing, already.cut, already.placementRevision, already.dressing], asked)
+    ) {
       queued.push(already);
       continue;
     }

@@ -31,7 +31,7 @@ async function guidesAt(
     .where(eq(versions.masterId, row.id))
     .orderBy(versions.createdAt, versions.tag);
   return made.flatMap((version): Guide[] => {
-    const place = ws.specs.find(version.placementId);
+    const place = ws.specs.of(version);
     if (!place || (wanted && !wanted.includes(version.id))) return [];
     const size = frameForMaster(displayed, place.placement.frame, place.placement.largerFrame);
     return [

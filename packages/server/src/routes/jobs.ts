@@ -1,8 +1,9 @@
 import { open } from 'node:fs/promises';
 import { Router } from 'express';
 import { eq } from 'drizzle-orm';
+import { jobMoveSchema } from '@mivvy/api';
 import { jobs } from '../db/schema.ts';
-import { param, refuse, route, windowOf } from '../http/problems.ts';
+import { bodyOf, param, refuse, route, windowOf } from '../http/problems.ts';
 import { logHeading } from '../jobs/export.ts';
 import { jobColumns, toJob } from '../jobs/runner.ts';
 import { logPath } from '../storage.ts';
@@ -32,6 +33,16 @@ export function jobRoutes(ws: Workspace): Router {
       if (!row) refuse(409, 'not-running', 'That job is not running any more.');
       await tellProduction(ws, row.productionId, windowOf(req));
       res.json(toJob(row));
+    }),
+  );
+
+  router.post(
+    '/jobs/:id/move',
+    route(async (req, res) => {
+      const { before } = bodyOf(jobMoveSchema, req);
+      const rows = await ws.runner.move(param(req), before);
+      if (rows.length === 0) refuse(409, 'not-waiting', 'That job does not wait any more.');
+      res.json(rows.map(toJob));
     }),
   );
 

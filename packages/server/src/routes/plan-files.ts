@@ -1,14 +1,25 @@
+import { readFile } from 'node:fs/promises';
 import { basename } from 'node:path';
 import { isDeepStrictEqual } from 'node:util';
 import { Router, type Request, type Response } from 'express';
 import { eq } from 'drizzle-orm';
-import { checkKept, planForMaster, readVersionPlan, slug, writeVersionPlan, type Played } from '@mivvy/core';
+import {
+  checkKept,
+  dressingShown,
+  planForMaster,
+  readVersionPlan,
+  slug,
+  writeVersionPlan,
+  type Layer,
+  type Played,
+} from '@mivvy/core';
 import { readFileSchema } from '@mivvy/api';
 import { createCut } from '../create-cut.ts';
 import type { Writer } from '../db/database.ts';
 import { cuts, versions } from '../db/schema.ts';
 import { bodyOf, param, refuse, route } from '../http/problems.ts';
 import { saveFraming } from '../save-framing.ts';
+import { graphicPath } from '../storage.ts';
 import { tellProduction } from '../tell.ts';
 import { versionView } from '../views/versions.ts';
 import type { Workspace } from '../workspace.ts';
@@ -33,16 +44,34 @@ async function writePlan(ws: Workspace, req: Request, res: Response): Promise<vo
   const { facts } = readMaster(master);
   const [cut] =
     version.cutId === null ? [] : await ws.db.select().from(cuts).where(eq(cuts.id, version.cutId));
+  // Films that are laid over it are too large to travel in a plan; whoever reads it is told.
+  const { layers } = dressingShown(master.dressing, version.id, undefined);
   const plan = writeVersionPlan(version.framing, facts, {
     placement: version.placementId,
     name: master.name,
     sha256: master.sha256,
     ...(cut ? { cut } : {}),
+    layers,
+    pictures: await picturesOf(ws, layers),
   });
   res
     .attachment(`${slug(master.name)}_${version.placementId}.plan.json`)
     .type('application/json')
     .send(`${JSON.stringify(plan, null, 2)}\n`);
+}
+
+/** The pictures that layers show, by their sums, as a plan carries them. */
+async function picturesOf(
+  ws: Pick<Workspace, 'storage'>,
+  layers: readonly Layer[],
+): Promise<Record<string, string>> {
+  const found: Record<string, string> = {};
+  for (const { what } of layers)
+    if (what.kind === 'picture') {
+      const { sha256 } = what.picture;
+      found[sha256] ??= await readFile(graphicPath(ws.storage, { kind: 'picture', sha256 }), 'base64');
+    }
+  return found;
 }
 
 async function readPlan(ws: Workspace, req: Request, res: Response): Promise<void> {
@@ -51,7 +80,7 @@ async function readPlan(ws: Workspace, req: Request, res: Response): Promise<voi
   const master = readMaster(row);
   const plan = readVersionPlan(text, basename(fileName));
   if (!plan.ok) refuse(422, plan.problem.code, plan.problem.sentence, plan.problem.mend);
-  const { framing, cut, words } = planForMaster(plan.value, master.facts);
+  const { framing, cut, layers, words } = planForMaster(plan.value, master.facts);
   const checked = cut && checkKept(cut.kept, master.facts.video.frames);
   if (checked && !checked.ok)
     refuse(
@@ -75,6 +104,9 @@ async function readPlan(ws: Workspace, req: Request, res: Response): Promise<voi
       `Framed as ${basename(fileName)} says.`,
       ...words,
       ...(played === undefined ? [] : [`It plays the cut “${played}”.`]),
+      ...(layers.length
+        ? ['Its layers were left out: those here are the film’s own, for all its versions.']
+        : []),
     ],
   });
 }

@@ -14,8 +14,12 @@ export function preferenceRoutes(ws: Workspace): Router {
   router.patch(
     '/preferences',
     route(async (req, res) => {
-      const next = bodyOf(preferencesChangeSchema, req);
-      await writePreferences(ws.db, next);
+      const { frameOnArrival, exportsPaused } = bodyOf(preferencesChangeSchema, req);
+      const next = await writePreferences(ws.db, {
+        ...(frameOnArrival === undefined ? {} : { frameOnArrival }),
+        ...(exportsPaused === undefined ? {} : { exportsPaused }),
+      });
+      ws.runner.hold('export', next.exportsPaused);
       ws.events.tell({ kind: 'workspace' });
       res.json(next);
     }),

@@ -2,7 +2,13 @@ import { join } from 'node:path';
 import { Router, type Request, type Response } from 'express';
 import { and, eq } from 'drizzle-orm';
 import { nanoid } from 'nanoid';
-import { newProductionSchema, newVersionsSchema, productionChangeSchema } from '@mivvy/api';
+import { addDays, differenceInCalendarDays, format, parseISO } from 'date-fns';
+import {
+  copyProductionSchema,
+  newProductionSchema,
+  newVersionsSchema,
+  productionChangeSchema,
+} from '@mivvy/api';
 import { addVersions } from '../add-versions.ts';
 import { cuts, jobs, masters, productions, versions } from '../db/schema.ts';
 import { doom, sweepDoomed } from '../files/doomed.ts';
@@ -37,6 +43,10 @@ export function productionRoutes(ws: Workspace): Router {
     '/productions/:id',
     route((req, res) => changeProduction(ws, req, res)),
   );
+  router.post(
+    '/productions/:id/copy',
+    route((req, res) => copyProduction(ws, req, res)),
+  );
   router.delete(
     '/productions/:id',
     route((req, res) => removeProduction(ws, req, res)),
@@ -56,6 +66,53 @@ async function startProduction(ws: Workspace, req: Request, res: Response): Prom
     .returning();
   ws.events.tell({ kind: 'productions' });
   res.json(toProduction(row!));
+}
+
+/** `day` moved by as many days as lie between two others. */
+const movedDay = (day: string | null, from: string | null, to: string | null): string | null =>
+  day === null || from === null || to === null
+    ? null
+    : format(addDays(parseISO(day), differenceInCalendarDays(parseISO(to), parseISO(from))), 'yyyy-MM-dd');
+
+/**
+ * Starts a production like another: its client, margin and naming, and what its versions were given (who has them,
+ * and days of their own by their distance to the delivery). Its placements are offered for the first film.
+ */
+async function copyProduction(ws: Workspace, req: Request, res: Response): Promise<void> {
+  const old = await findProduction(ws.db, param(req));
+  const { name, dueOn } = bodyOf(copyProductionSchema, req);
+  const row = await ws.db.transaction(async (tx) => {
+    const made = await tx
+      .select()
+      .from(versions)
+      .where(eq(versions.productionId, old.id))
+      .orderBy(versions.createdAt, versions.tag);
+    const placementIds = [...new Set(made.map((version) => version.placementId))];
+    const expects = placementIds.map((placementId) => {
+      const of = made.find((version) => version.placementId === placementId)!;
+      return { placementId, holder: of.holder, dueOn: movedDay(of.dueOn, old.dueOn, dueOn) };
+    });
+    if (placementIds.length > 0) await rememberPlaces(tx, placementIds);
+    const { client, margin, naming } = old;
+    const [added] = await tx
+      .insert(productions)
+      .values({
+        id: nanoid(10),
+        name,
+        client,
+        margin,
+        naming,
+        dueOn,
+        expects,
+        createdAt: now(),
+        updatedAt: now(),
+      })
+      .returning();
+    return added!;
+  });
+  ws.events.tell({ kind: 'productions' });
+  ws.events.tell({ kind: 'workspace' });
+  res.json(toProduction(row));
 }
 
 async function sendProduction(ws: Workspace, req: Request, res: Response): Promise<void> {
@@ -124,7 +181,7 @@ async function makeVersions(ws: Workspace, req: Request, res: Response): Promise
       );
   }
   await ws.db.transaction(async (tx) => {
-    await addVersions(tx, master, placementIds);
+    await addVersions(tx, master, placementIds, ws.specs);
     await rememberPlaces(tx, placementIds);
   });
   await frameOnArrival(ws, masterId);

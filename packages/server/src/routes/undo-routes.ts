@@ -19,7 +19,7 @@ export interface Undoable<Row extends { id: string }> {
 export function undoRoutes<Row extends { id: string }>(
   router: Router,
   { db }: Pick<Workspace, 'db'>,
-  address: `/${string}/:id`,
+  address: `/${string}/:id${string}`,
   { find, restore, answer }: Undoable<Row>,
 ): void {
   for (const direction of ['undo', 'redo'] as const) {

@@ -38,10 +38,10 @@ export function versionRoutes(ws: Workspace): Router {
   undoRoutes(router, ws, '/versions/:id', {
     find: async (id) => (await findVersion(ws.db, id)).version,
     restore: async (tx, version, state) => {
-      if (!('framing' in state)) return;
+      if (!('framing' in state || 'placementRevision' in state)) return;
       await tx
         .update(versions)
-        .set({ framing: state.framing, revision: sql`${versions.revision} + 1`, updatedAt: now() })
+        .set({ ...state, revision: sql`${versions.revision} + 1`, updatedAt: now() })
         .where(eq(versions.id, version.id));
     },
     answer: (req, version) => answerVersion(ws, req, version.id),

@@ -9,6 +9,17 @@ import type { Workspace } from '../workspace.ts';
 /** So many files a production's list shows, newest first. */
 const mostListed = 500;
 
+/** A number of the rate that a file was made with; plans from before shapes were numbered stand alone. */
+const rateOf = (field: 'maxKbps' | 'targetKbps') =>
+  sql<
+    number | null
+  >`coalesce(json_extract(${deliverables.plan}, ${`$.value.video.rate.${field}`}), json_extract(${deliverables.plan}, ${`$.video.rate.${field}`}))`;
+
+/** The format of the captions that go beside a file. */
+const captionsBeside = sql<
+  'srt' | 'vtt' | null
+>`json_extract(${deliverables.plan}, '$.value.sidecar.format')`;
+
 /** What a deliverable is shown from: its plan and its report stay where they are. */
 export const deliverableColumns = {
   id: deliverables.id,
@@ -21,17 +32,17 @@ export const deliverableColumns = {
   exportNumber: deliverables.exportNumber,
   passed: deliverables.passed,
   onDisk: deliverables.onDisk,
+  handover: deliverables.handover,
   madeAt: deliverables.madeAt,
   tookSeconds: deliverables.tookSeconds,
-  // Plans from before shapes were numbered stand alone.
-  ceilingKbps: sql<
-    number | null
-  >`coalesce(json_extract(${deliverables.plan}, '$.value.video.rate.maxKbps'), json_extract(${deliverables.plan}, '$.video.rate.maxKbps'))`,
+  ceilingKbps: rateOf('maxKbps'),
+  targetKbps: rateOf('targetKbps'),
+  captionsBeside,
 };
 export type DeliverableRow = Pick<
   typeof deliverables.$inferSelect,
-  Exclude<keyof typeof deliverableColumns, 'ceilingKbps'>
-> & { ceilingKbps: number | null };
+  Exclude<keyof typeof deliverableColumns, 'ceilingKbps' | 'targetKbps' | 'captionsBeside'>
+> & { ceilingKbps: number | null; targetKbps: number | null; captionsBeside: 'srt' | 'vtt' | null };
 
 /** A deliverable as the API shows it. */
 export const toDeliverable = (row: DeliverableRow, findings: CheckLine[]): Deliverable => ({

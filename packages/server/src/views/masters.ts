@@ -2,7 +2,7 @@ import { and, eq, getTableColumns, inArray } from 'drizzle-orm';
 import type { Cut, Master } from '@mivvy/api';
 import { cuts, jobs, masters } from '../db/schema.ts';
 import { lookAtMaster } from '../files/master-file.ts';
-import { undoStates, type UndoState } from '../history.ts';
+import { dressingUndoId, undoStates, type UndoState } from '../history.ts';
 import type { Workspace } from '../workspace.ts';
 
 type Ws = Pick<Workspace, 'db' | 'storage' | 'events'>;
@@ -49,6 +49,7 @@ function toMaster(
     proof: proofOf(row),
     cuts: own.map((c) => toCut(c, can(c.id))),
     can: can(row.id),
+    canDress: can(dressingUndoId(row.id)),
   };
 }
 
@@ -85,7 +86,7 @@ async function viewsOf(ws: Pick<Ws, 'db'>, rows: readonly MasterRow[]): Promise<
       and(inArray(jobs.subjectId, ids), eq(jobs.kind, 'ingest'), inArray(jobs.state, ['queued', 'running'])),
     );
   const beingRead = new Set(reading.map((job) => job.id));
-  const can = await undoStates(ws.db, [...ids, ...own.map((c) => c.id)]);
+  const can = await undoStates(ws.db, [...ids, ...ids.map(dressingUndoId), ...own.map((c) => c.id)]);
   return rows.map((row) =>
     toMaster(
       row,

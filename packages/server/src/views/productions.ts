@@ -1,18 +1,19 @@
-import { desc, eq, sql } from 'drizzle-orm';
+import { and, desc, eq, isNull, sql } from 'drizzle-orm';
 import { LRUCache } from 'lru-cache';
 import type { Production, ProductionCard, ProductionDetail } from '@mivvy/api';
-import { masters, productions, versions } from '../db/schema.ts';
-import { lookAtFiles } from '../files/look-at-files.ts';
+import { deliverables, masters, notes, productions, versions } from '../db/schema.ts';
+import { isNewest, lookAtFiles } from '../files/look-at-files.ts';
 import { settleStandings } from '../plans.ts';
 import type { Workspace } from '../workspace.ts';
 import { mastersOf } from './masters.ts';
+import { stageColumn } from './stages.ts';
 import { versionsOf } from './versions.ts';
 
 type Ws = Pick<Workspace, 'db' | 'specs' | 'storage' | 'events'>;
 
 /** A production as the API names it. */
 export function toProduction(row: typeof productions.$inferSelect): Production {
-  const { revision: _revision, ...production } = row;
+  const { revision: _revision, expects: _expects, ...production } = row;
   return production;
 }
 
@@ -34,19 +35,40 @@ export async function productionCards(ws: Ws): Promise<ProductionCard[]> {
     .select({
       productionId: versions.productionId,
       standing: versions.standing,
+      stage: stageColumn,
       count: sql<number>`count(*)`,
     })
     .from(versions)
-    .groupBy(versions.productionId, versions.standing);
+    .leftJoin(deliverables, and(eq(deliverables.versionId, versions.id), isNewest))
+    .groupBy(versions.productionId, versions.standing, stageColumn);
+  const open = await ws.db
+    .select({ productionId: notes.productionId, count: sql<number>`count(*)` })
+    .from(notes)
+    .where(and(isNull(notes.answers), isNull(notes.doneAt)))
+    .groupBy(notes.productionId);
+  const openOf = new Map(open.map((row) => [row.productionId, row.count]));
   const filmsOf = byProduction(films);
   const countsOf = byProduction(counts);
   return rows.map((row) => ({
     ...toProduction(row),
     masters: (filmsOf.get(row.id) ?? []).map(({ productionId: _of, ...film }) => film),
-    standings: Object.fromEntries(
-      (countsOf.get(row.id) ?? []).flatMap(({ standing, count }) => (standing ? [[standing, count]] : [])),
-    ),
+    standings: summed(countsOf.get(row.id) ?? [], (count) => count.standing),
+    stages: summed(countsOf.get(row.id) ?? [], (count) => count.stage),
+    openNotes: openOf.get(row.id) ?? 0,
   }));
+}
+
+/** Counts by what they count; what is not known is left out. */
+function summed<Row extends { count: number }, Name extends string>(
+  rows: readonly Row[],
+  nameOf: (row: Row) => Name | null,
+): Partial<Record<Name, number>> {
+  const sums: Partial<Record<Name, number>> = {};
+  for (const row of rows) {
+    const name = nameOf(row);
+    if (name !== null) sums[name] = (sums[name] ?? 0) + row.count;
+  }
+  return sums;
 }
 
 /** Rows by the production that they belong to, in their order. */

@@ -1,12 +1,14 @@
 import { and, eq, inArray, type SQL } from 'drizzle-orm';
-import { behindReasons, type Standing } from '@mivvy/core';
+import { behindReasons, isUntouched, stageOf, type Standing } from '@mivvy/core';
 import type { Version } from '@mivvy/api';
 import { cuts, deliverables, masters, versions } from '../db/schema.ts';
 import { deliverableFileColumns, lookAtDeliverable } from '../files/deliverable-file.ts';
 import { isNewest } from '../files/look-at-files.ts';
+import { approvalsOf, dayWords } from '../happenings.ts';
 import { undoStates } from '../history.ts';
 import { planOf, settleStandings, workOutStandings } from '../plans.ts';
 import type { Workspace } from '../workspace.ts';
+import { openNotesOf } from './notes.ts';
 import { deliverableColumns, findingsOf, toDeliverable } from './deliverables.ts';
 
 type Ws = Pick<Workspace, 'db' | 'specs' | 'storage' | 'events'>;
@@ -49,47 +51,70 @@ async function viewsOf(ws: Ws, rows: readonly SettledRow[]): Promise<Version[]> 
   const fileOf = new Map(newest.map((file) => [file.versionId, file]));
   const findings = await findingsOf(ws, newest);
   const can = await undoStates(ws.db, ids);
+  const openNotes = await openNotesOf(ws.db, ids);
   const reasons = await behind(
     ws,
     rows.filter((v) => v.standing === 'behind'),
   );
   return rows.map((row) => {
-    const { plannedWith: _plannedWith, createdAt: _createdAt, ...shown } = row;
-    const place = ws.specs.find(row.placementId);
+    const { plannedWith: _plannedWith, createdAt: _createdAt, touched: _touched, ...shown } = row;
+    const place = ws.specs.of(row);
+    const holds = ws.specs.revisionOf(row.placementId);
     const file = fileOf.get(row.id);
     return {
       ...shown,
       can: can(row.id),
+      stage: stageOf(row.standing, file?.handover ?? 'none', !isUntouched(row.framing)),
+      openNotes: openNotes.get(row.id) ?? 0,
       outlet: place?.outlet ?? null,
       placement: place?.placement ?? null,
+      newerPlace:
+        place && holds !== row.placementRevision
+          ? { revision: holds, placement: ws.specs.find(row.placementId)!.placement }
+          : null,
       behind: reasons.get(row.id) ?? [],
       deliverable: file ? toDeliverable(file, findings(file.id)) : null,
     };
   });
 }
 
-/** Why the newest files of some versions are behind. */
+/**
+ * Why the newest files of some versions are behind: what somebody did, with its day where it is known, and who had
+ * approved the file before.
+ */
 async function behind(ws: Ws, rows: readonly VersionRow[]): Promise<Map<string, string[]>> {
   if (rows.length === 0) return new Map();
+  const ids = rows.map((row) => row.id);
   const made = await ws.db
-    .select({ version: versions, cut: cuts, master: masters, plan: deliverables.plan })
+    .select({
+      version: versions,
+      cut: cuts,
+      master: masters,
+      plan: deliverables.plan,
+      deliverableId: deliverables.id,
+      madeAt: deliverables.madeAt,
+    })
     .from(deliverables)
     .innerJoin(versions, eq(versions.id, deliverables.versionId))
     .innerJoin(masters, eq(masters.id, versions.masterId))
     .leftJoin(cuts, eq(cuts.id, versions.cutId))
-    .where(
-      and(
-        inArray(
-          versions.id,
-          rows.map((row) => row.id),
-        ),
-        isNewest,
-      ),
-    );
+    .where(and(inArray(versions.id, ids), isNewest));
+  const answers = await approvalsOf(
+    ws.db,
+    made.map((file) => file.deliverableId),
+  );
   return new Map(
-    made.map(({ version, cut, master, plan }) => {
+    made.map(({ version, cut, master, plan, deliverableId, madeAt }) => {
       const now = planOf(ws, version, master, cut ?? undefined);
-      return [version.id, now ? behindReasons(plan, now.plan) : []];
+      if (!now) return [version.id, []];
+      const reasons = behindReasons(plan, now.plan, master.shots ?? []);
+      const [only] = reasons;
+      // One change, and the version's last one came after the file: that is its day.
+      if (reasons.length === 1 && only!.startsWith('the framing') && version.updatedAt > madeAt)
+        reasons[0] = `${only!} on ${dayWords(version.updatedAt)}`;
+      const approval = answers.get(deliverableId);
+      if (approval) reasons.push(`${approval.by} approved this earlier file on ${dayWords(approval.at)}`);
+      return [version.id, reasons];
     }),
   );
 }

@@ -12,7 +12,6 @@ import {
   masterReadSchema,
   masterSchema,
   productionSchema,
-  specBookViewSchema,
   versionReadSchema,
   versionSchema,
   type Cut,
@@ -27,7 +26,7 @@ import { remove, sendJson } from './client.ts';
 import { keys } from './keys.ts';
 
 /** A change that refreshes some of the cache; it counts as done when the screens have what it made. */
-function useChange<Input, Output>(
+export function useChange<Input, Output>(
   run: (input: Input) => Promise<Output>,
   stale: (client: QueryClient, input: Input, output: Output) => unknown,
 ) {
@@ -48,8 +47,13 @@ export const useStartProduction = () =>
   );
 export const useRenameProduction = (id: string) =>
   useChange(
-    (input: { name?: string; client?: string; margin?: MarginChoice }) =>
-      sendJson(productionSchema, 'PATCH', `/productions/${id}`, input),
+    (input: {
+      name?: string;
+      client?: string;
+      margin?: MarginChoice;
+      naming?: string | null;
+      dueOn?: string | null;
+    }) => sendJson(productionSchema, 'PATCH', `/productions/${id}`, input),
     staleProduction(id),
   );
 export const useRemoveProduction = () =>
@@ -102,7 +106,7 @@ export const usePlaceSetChange = () =>
 /** Changes what is preferred in this workspace. */
 export const usePreferenceChange = () =>
   useChange(
-    (next: Preferences) => sendJson(preferencesSchema, 'PATCH', '/preferences', next),
+    (next: Partial<Preferences>) => sendJson(preferencesSchema, 'PATCH', '/preferences', next),
     (client, _input, saved) => client.setQueryData(keys.preferences, saved),
   );
 export const useRemoveVersion = (id: string) =>
@@ -126,11 +130,12 @@ export const useJobAction = (id: string) =>
       sendJson(jobSchema, 'POST', `/jobs/${jobId}/${action}`),
     staleWork(id),
   );
-export const useAddSpecBook = () =>
+/** Moves a waiting job before another, or to the end of the queue. */
+export const useMoveJob = (id: string) =>
   useChange(
-    (input: { fileName: string; text: string }) =>
-      sendJson(specBookViewSchema, 'POST', '/spec-book/files', input),
-    (client, _input, book) => client.setQueryData(keys.specBook, book),
+    ({ jobId, before }: { jobId: string; before: string | null }) =>
+      sendJson(z.array(jobSchema), 'POST', `/jobs/${jobId}/move`, { before }),
+    (client) => client.invalidateQueries({ queryKey: keys.jobs(id) }),
   );
 
 /** Saves a framing; the answer replaces the version in the cache. */

@@ -2,6 +2,7 @@ import { nanoid } from 'nanoid';
 import * as z from 'zod';
 import type { Problem } from '@mivvy/core';
 import { problemSchema } from '@mivvy/api';
+import { whoKey } from './who-key.ts';
 
 /** A request that failed, with the server's own words. */
 export class RequestProblem extends Error {
@@ -23,12 +24,19 @@ const unreachable: Problem = {
   mend: 'Check that Mivvy is still running; this page goes on by itself when it is.',
 };
 
+/** Who sits here, as they signed last; a header holds plain letters only. */
+function signed(): Record<string, string> {
+  const who = localStorage.getItem(whoKey) ?? '';
+  return who ? { 'X-Who': encodeURIComponent(who) } : {};
+}
+
 async function send(path: string, method: string, body: unknown, signal?: AbortSignal): Promise<Response> {
   const answer = await fetch(`/api${path}`, {
     method,
     ...(signal ? { signal } : {}),
     headers: {
       'X-Window': thisWindow,
+      ...signed(),
       ...(body === undefined ? {} : { 'Content-Type': 'application/json' }),
     },
     ...(body === undefined ? {} : { body: JSON.stringify(body) }),
@@ -36,9 +44,14 @@ async function send(path: string, method: string, body: unknown, signal?: AbortS
     if ((error as Error).name === 'AbortError') throw error;
     throw new RequestProblem(unreachable, 0);
   });
+  return told(answer);
+}
+
+/** An answer that is no problem; throws what it says if it is one. */
+async function told(answer: Response): Promise<Response> {
   if (answer.ok) return answer;
-  const told = problemSchema.safeParse(await answer.json().catch(() => null));
-  throw new RequestProblem(told.success ? told.data : unreachable, answer.status);
+  const problem = problemSchema.safeParse(await answer.json().catch(() => null));
+  throw new RequestProblem(problem.success ? problem.data : unreachable, answer.status);
 }
 
 /** Asks the API and parses its answer. */
@@ -53,11 +66,30 @@ export async function getJson<S extends z.ZodType>(
 /** Tells the API to do something and parses what it answers. */
 export async function sendJson<S extends z.ZodType>(
   schema: S,
-  method: 'POST' | 'PATCH',
+  method: 'POST' | 'PUT' | 'PATCH',
   path: string,
   body: unknown = {},
 ): Promise<z.infer<S>> {
   return schema.parse(await (await send(path, method, body)).json());
+}
+
+/** Sends a file's bytes and parses what the API answers. */
+export async function sendFile<S extends z.ZodType>(
+  schema: S,
+  method: 'PUT' | 'POST',
+  path: string,
+  file: Blob,
+  signal?: AbortSignal,
+): Promise<z.infer<S>> {
+  const answer = await fetch(`/api${path}`, {
+    method,
+    headers: { 'X-Window': thisWindow, 'Content-Type': 'application/octet-stream' },
+    body: file,
+    ...(signal ? { signal } : {}),
+  }).catch(() => {
+    throw new RequestProblem(unreachable, 0);
+  });
+  return schema.parse(await (await told(answer)).json());
 }
 
 /** Removes something. */

@@ -18,13 +18,25 @@ async function refetch(work: () => Promise<unknown>): Promise<void> {
 function hear(client: QueryClient, event: ServerEvent): void {
   const stale = (queryKey: readonly unknown[]) => void client.invalidateQueries({ queryKey });
   /** The home screen sums all productions up; it asks when it is shown. */
-  const cards = () => stale(keys.productions);
+  const cards = () => {
+    stale(keys.productions);
+    stale(keys.attention);
+    stale(keys.ledger);
+  };
+  /** What happened outside a version's framing: notes, answers, dispatches. */
+  const outside = (productionId: string) => {
+    stale(keys.allHistories);
+    stale(keys.reviewLinks(productionId));
+    stale(keys.dispatches(productionId));
+    stale(keys.happenings(productionId));
+  };
   switch (event.kind) {
     case 'production':
       cards();
       // The window that asked for a change takes what belongs to it by itself.
-      if (event.by !== thisWindow) stale(keys.production(event.id));
-      return;
+      if (event.by === thisWindow) return;
+      outside(event.id);
+      return stale(keys.production(event.id));
     case 'master':
       cards();
       if (event.by !== thisWindow && client.getQueryData(keys.production(event.productionId)))
@@ -33,6 +45,7 @@ function hear(client: QueryClient, event: ServerEvent): void {
     case 'version':
       cards();
       if (event.by === thisWindow) return;
+      outside(event.productionId);
       stale(keys.deliverables(event.productionId));
       if (client.getQueryData(keys.production(event.productionId)))
         void refetch(async () => putVersion(client, await getJson(versionSchema, `/versions/${event.id}`)));
@@ -49,6 +62,7 @@ function hear(client: QueryClient, event: ServerEvent): void {
       return cards();
     case 'workspace':
       stale(keys.placeSets);
+      stale(keys.ledgerViews);
       return stale(keys.preferences);
     case 'disk':
       return void client.setQueryData(keys.disk, event.disk);

@@ -12,6 +12,7 @@ import {
   preferencesSchema,
   productionCardSchema,
   productionDetailSchema,
+  forecastsSchema,
   specBookViewSchema,
   type Job,
   type Master,
@@ -91,6 +92,13 @@ export const useSpecBook = () =>
   useQuery({
     queryKey: keys.specBook,
     queryFn: ({ signal }) => getJson(specBookViewSchema, '/spec-book', signal),
+  });
+/** What each version's file is expected to become; `madeFrom` is whatever it depends on. */
+export const useForecasts = (productionId: string, madeFrom: number) =>
+  useQuery({
+    queryKey: [...keys.forecast(productionId), madeFrom],
+    queryFn: ({ signal }) => getJson(forecastsSchema, `/productions/${productionId}/forecast`, signal),
+    placeholderData: (before) => before,
   });
 /** Sets of placements, the one that was taken last first. */
 export const usePlaceSets = () =>

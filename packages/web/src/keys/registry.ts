@@ -57,6 +57,7 @@ export const keyTable = {
       instead: true,
     },
     versionBefore: { keys: ['pageup'], instead: true },
+    find: { keys: ['/', 'f2'], shown: '/', also: 'F2', does: 'find anything, or go anywhere', instead: true },
     keys: { keys: ['?', 'f1'], shown: '?', also: 'F1', does: 'this sheet', instead: true },
   },
   Framing: {
@@ -121,6 +122,25 @@ export const keyTable = {
     playEarlier: { keys: ['up'], shown: '↑ ↓', does: 'play the span earlier or later', instead: true },
     playLater: { keys: ['down'], instead: true },
     letGo: { keys: ['escape'], shown: 'escape', does: 'let go of the edge and the points' },
+  },
+  Layers: {
+    nudge: {
+      keys: ['left', 'right', 'up', 'down'],
+      shown: '← → ↑ ↓',
+      does: 'move the layer by one delivered pixel',
+      instead: true,
+    },
+    nudgeFar: {
+      keys: ['shift+left', 'shift+right', 'shift+up', 'shift+down'],
+      shown: 'shift with an arrow',
+      does: 'by ten',
+      instead: true,
+    },
+    remove: { keys: ['delete', 'backspace'], shown: 'delete', does: 'remove the layer' },
+    cueStart: { keys: ['i'], shown: 'i  o', does: 'the cue at hand begins, or ends, at the play head' },
+    cueEnd: { keys: ['o'] },
+    cueSplit: { keys: ['x'], shown: 'x', does: 'split the cue at the play head' },
+    cueAdd: { keys: ['a'], shown: 'a', does: 'a new cue at the play head' },
   },
   Master: {
     cutHere: { keys: ['x'], shown: 'x', does: 'cut the film here' },

@@ -1,4 +1,4 @@
-import { useSyncExternalStore } from 'react';
+import { useMemo, useSyncExternalStore } from 'react';
 import {
   isPlaced,
   frameForMaster,
@@ -12,6 +12,7 @@ import type { Cut, Master, Version } from '@mivvy/api';
 import { useJobAbout } from '../api/queries.ts';
 import { useDesk, useFilm, useHeadPart } from '../play/use-desk.tsx';
 import { ProofCanvas } from '../play/proof-canvas.tsx';
+import { usePlanner } from './seen.tsx';
 import { useWidth } from './use-width.ts';
 import { useThisProduction } from './this-production.ts';
 import { cutOf, versionName, type Planned } from './versions.ts';
@@ -125,15 +126,14 @@ export function Proof({
   const failed = useHeadPart('failed');
   const frame = frameOf(version, master);
   const cut = cutOf(version, master);
+  const plan = usePlanner()(version, master)?.planned.plan;
+  const source = useMemo(
+    () => ({ framing: version.framing, frameSize: frame, plan }),
+    [version.framing, frame, plan],
+  );
   return (
     <div className="picture" style={{ width: '100%', height: '100%' }}>
-      {film ? (
-        <ProofCanvas
-          film={film}
-          source={{ framing: version.framing, frameSize: frame }}
-          label={`Proof of ${versionName(version)}`}
-        />
-      ) : null}
+      {film ? <ProofCanvas film={film} source={source} label={`Proof of ${versionName(version)}`} /> : null}
       {(!film || failed === master?.id) && (
         <div className="waiting">{film ? unplayableWords(master) : <WaitingWords master={master} />}</div>
       )}

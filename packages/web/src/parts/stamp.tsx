@@ -1,4 +1,5 @@
-import type { Standing } from '@mivvy/core';
+import type { Stage, Standing } from '@mivvy/core';
+import type { Version } from '@mivvy/api';
 
 type Shape = 'pass' | 'look' | 'fail' | 'act' | 'idle';
 
@@ -32,3 +33,39 @@ export function StandingStamp({ standing }: { standing: Standing }) {
 }
 
 export const standingWord = (standing: Standing): string => standings[standing].word;
+
+/** How each part of the whole way is stamped. */
+const stages: Record<Stage, { shape: Shape; word: string }> = {
+  planned: { shape: 'idle', word: 'Planned' },
+  'at-fault': { shape: 'fail', word: 'At fault' },
+  framed: { shape: 'act', word: 'Ready to export' },
+  making: { shape: 'idle', word: 'Being made' },
+  'not-made': { shape: 'fail', word: 'Not made' },
+  failed: { shape: 'fail', word: 'Failed its check' },
+  behind: { shape: 'look', word: 'Behind' },
+  passed: { shape: 'pass', word: 'Passed' },
+  'in-review': { shape: 'idle', word: 'In review' },
+  'changes-asked': { shape: 'look', word: 'Changes asked' },
+  approved: { shape: 'pass', word: 'Approved' },
+  dispatched: { shape: 'pass', word: 'Dispatched' },
+  live: { shape: 'pass', word: 'Live' },
+};
+
+export function StageStamp({ stage }: { stage: Stage }) {
+  const { shape, word } = stages[stage];
+  return <Stamp shape={shape}>{word}</Stamp>;
+}
+
+export const stageWord = (stage: Stage): string => stages[stage].word;
+
+/** A version's place on the whole way, told more exactly while its file is still being made. */
+export function VersionStamp({ version }: { version: Version }) {
+  return version.standing === 'passed' ? (
+    <StageStamp stage={version.stage} />
+  ) : (
+    <StandingStamp standing={version.standing} />
+  );
+}
+
+export const versionWord = (version: Version): string =>
+  version.standing === 'passed' ? stageWord(version.stage) : standingWord(version.standing);

@@ -46,6 +46,16 @@ export function TopBar({
         ))}
       </nav>
       {running}
+      {/* Inside a production its own ledger is on the road. */}
+      {road.length === 0 && (
+        <NavLink
+          to="/ledger"
+          className="fix tall"
+          style={({ isActive }) => (isActive ? { color: 'var(--ink)', fontWeight: 650 } : {})}
+        >
+          Ledger
+        </NavLink>
+      )}
       <NavLink
         to="/spec-book"
         className="fix tall"

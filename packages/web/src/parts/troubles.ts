@@ -69,9 +69,15 @@ export function useGoToTrouble(): (place: PlacedTrouble) => void {
     desk.lead(version.masterId);
     desk.seek(trouble.span.from);
     const { productionId, masterId, cutId, id } = version;
-    void navigate(
-      `/productions/${productionId}/${troubleKind(trouble.code).mendedIn === 'timing' ? `timing/${masterId}${cutId === null ? '' : `/${cutId}`}` : `framing/${id}`}`,
-    );
+    /** The screen on which it is mended. */
+    const places = {
+      framing: `framing/${id}`,
+      nowhere: `framing/${id}`,
+      timing: `timing/${masterId}${cutId === null ? '' : `/${cutId}`}`,
+      layers: `layers/${id}`,
+      captions: `layers/${id}/captions`,
+    };
+    void navigate(`/productions/${productionId}/${places[troubleKind(trouble.code).mendedIn]}`);
   };
 }
 

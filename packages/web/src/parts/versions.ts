@@ -4,13 +4,17 @@ import {
   timeLeft,
   troublesOf,
   type Acceptance,
+  type Dressed,
+  type Dressing,
   type MarginChoice,
   type PlannedVersion,
   type SeenThing,
+  type Shaper,
   type TimeLeft,
   type Trouble,
 } from '@mivvy/core';
 import type { Cut, Master, Version } from '@mivvy/api';
+import { lettersNow } from '../letters/letters.ts';
 
 /** Name of a version as it is said: the outlet, then the slot. */
 export function versionName(version: Version): string {
@@ -42,6 +46,7 @@ interface Known {
   master: Master;
   margin: MarginChoice;
   seen: readonly SeenThing[] | undefined;
+  shaper: Shaper | null;
   planned: Planned | null;
 }
 const plans = new WeakMap<Version, Known>();
@@ -55,11 +60,25 @@ export function planVersion(
 ): Planned | null {
   if (!version.placement || !master?.facts || master.state !== 'ready') return null;
   const known = plans.get(version);
-  if (known?.master === master && known.margin === margin && known.seen === seen) return known.planned;
+  const shaper = lettersNow();
+  if (known?.master === master && known.margin === margin && known.seen === seen && known.shaper === shaper)
+    return known.planned;
   const planned = planAnew(version, master, margin, seen);
-  plans.set(version, { master, margin, seen, planned });
+  plans.set(version, { master, margin, seen, shaper, planned });
   return planned;
 }
+
+/** What is laid over a version; the letters that it needs have come by then, or it is shown without. */
+function dressedOf(version: Version, { dressing, keeps }: Master): Dressed | undefined {
+  const shaper = lettersNow();
+  return shaper && isDressed(dressing)
+    ? { dressing, versionId: version.id, keeps, shaper, approved: version.approved }
+    : undefined;
+}
+
+/** Something is laid over a film, or is to be. */
+export const isDressed = ({ layers, captions, draftMark }: Dressing): boolean =>
+  layers.length > 0 || captions.length > 0 || draftMark;
 
 function planAnew(
   version: Version,
@@ -75,6 +94,7 @@ function planAnew(
     placement: version.placement,
     framing: version.framing,
     cut: cutOf(version, master),
+    dressed: dressedOf(version, master),
   });
   const all = troublesOf(planned, version.placement, {
     keeps: master.keeps,

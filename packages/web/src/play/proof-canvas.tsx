@@ -1,9 +1,21 @@
 import { useEffect, useRef } from 'react';
-import { layoutAt, softReduction, type Framing, type Layout, type Size } from '@mivvy/core';
+import {
+  deliveredFrameAt,
+  layerFilmAt,
+  layoutAt,
+  paintLaidOver,
+  softReduction,
+  type Framing,
+  type Layout,
+  type RenderPlan,
+  type Size,
+} from '@mivvy/core';
+import { lettersNow } from '../letters/letters.ts';
+import { filmPictureAt, onPicture, pictureOf } from '../letters/pictures.ts';
 import type { Film } from './player.ts';
 
-/** What to draw, given the master frame that is shown: a version's layout, or the whole master. */
-type PictureSource = { framing: Framing; frameSize: Size } | 'whole';
+/** What to draw, given the master frame that is shown: a version's layout with what is laid over it, or the whole master. */
+type PictureSource = { framing: Framing; frameSize: Size; plan?: RenderPlan | undefined } | 'whole';
 
 function layoutFor(source: PictureSource, film: Film): { layout: Layout; frameSize: Size } {
   const { displayed } = film.facts.video;
@@ -79,6 +91,39 @@ function paint(
     );
 }
 
+/** Draws what is laid over a version at a master frame, as the file will have it. */
+function paintOver(
+  pen: CanvasRenderingContext2D,
+  source: PictureSource,
+  film: Film,
+  width: number,
+  height: number,
+): void {
+  const shaper = lettersNow();
+  if (source === 'whole' || !source.plan || !shaper) return;
+  const { plan } = source;
+  if (!plan.layers?.length && !plan.captions) return;
+  const frame = deliveredFrameAt(plan, Math.max(0, film.shown));
+  if (frame === null) return;
+  pen.save();
+  pen.scale(width / plan.frame.width, height / plan.frame.height);
+  pen.imageSmoothingQuality = 'high';
+  paintLaidOver(pen, plan, frame, shaper, (_pen, layer) => {
+    const { what, box } = layer;
+    if (what.kind === 'words') return;
+    const at = layerFilmAt(layer, frame, plan.rate);
+    const picture =
+      what.kind === 'picture'
+        ? pictureOf(what.sha256)
+        : at === null
+          ? null
+          : filmPictureAt(pen.canvas, what.sha256, at);
+    if (what.kind === 'film' && what.blend === 'screen') pen.globalCompositeOperation = 'screen';
+    if (picture) pen.drawImage(picture, box.x, box.y, box.width, box.height);
+  });
+  pen.restore();
+}
+
 /** A live picture drawn from a film by core's own windows, at whatever size the layout gives it. */
 export function ProofCanvas({ film, source, label }: { film: Film; source: PictureSource; label: string }) {
   const canvas = useRef<HTMLCanvasElement>(null);
@@ -93,6 +138,7 @@ export function ProofCanvas({ film, source, label }: { film: Film; source: Pictu
       const { video } = film;
       if (video.readyState < 2 || !video.videoWidth) return;
       paint(pen, film, layoutFor(latest.current, film), element.width, element.height);
+      paintOver(pen, latest.current, film, element.width, element.height);
       element.dataset.frame = String(film.shown);
     };
     const resize = () => {
@@ -109,10 +155,12 @@ export function ProofCanvas({ film, source, label }: { film: Film; source: Pictu
     const observer = new ResizeObserver(resize);
     observer.observe(element);
     film.listeners.add(draw);
+    const forget = onPicture(draw);
     resize();
     return () => {
       observer.disconnect();
       film.listeners.delete(draw);
+      forget();
     };
   }, [film]);
 

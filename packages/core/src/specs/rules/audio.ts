@@ -5,6 +5,8 @@ import { trouble } from '../../checks/trouble-kinds.ts';
 import { channelsLabel, codecLabel, decibelLabel } from '../../masters/facts.ts';
 import type { RenderPlan } from '../../render/plan-schema.ts';
 import { planSeconds } from '../../render/read-plan.ts';
+import { nearestFrame } from '../../time/rate.ts';
+import type { FrameSpan } from '../../time/span.ts';
 import { closed } from '../closed.ts';
 import type { PlacementRule } from './rule.ts';
 
@@ -19,6 +21,8 @@ const audio = closed({
   sampleRate: z.union([z.literal(44100), z.literal(48000), z.literal(96000)]),
   channels: z.union([z.literal(1), z.literal(2)]),
   loudness: loudness.optional(),
+  /** A film without sound is not taken. */
+  required: z.boolean().optional(),
 });
 
 /** How far integrated loudness may lie from its target, LU (common practice). */
@@ -56,10 +60,19 @@ function lengthLine(seconds: number, a: MeasuredSound): CheckLine {
   );
 }
 
+/** The tenth of a second in which the highest peak lies, as frames. */
+function peakSpan({ over }: MeasuredSound, { rate, frames }: MeasuredFile['video']): FrameSpan[] {
+  const at = over?.peakSeconds;
+  if (at === undefined || at === null) return [];
+  const from = Math.min(frames - 1, nearestFrame(at, rate));
+  return [{ from, to: Math.min(frames, Math.max(from + 1, nearestFrame(at + 0.1, rate))) }];
+}
+
 /** Silence has no loudness; nothing is wrong with that where the master is silent too. */
 function loudnessLines(
   wanted: NonNullable<PlannedSound['loudness']>,
   a: MeasuredSound,
+  video: MeasuredFile['video'],
   heard: boolean | null,
 ): CheckLine[] {
   const { integratedLufs, truePeakDbtp } = a.loudness;
@@ -78,6 +91,7 @@ function loudnessLines(
       `≤ ${decibelLabel(wanted.truePeakDbtp)} dBTP + ${peakTolerance}`,
       peak ?? (integratedLufs === null ? 'silence' : 'not known'),
       truePeakDbtp === null ? integratedLufs === null : truePeakDbtp <= wanted.truePeakDbtp + peakTolerance,
+      peakSpan(a, video),
     ),
   ];
 }
@@ -92,18 +106,23 @@ export const audioRule = {
       : '';
     return [
       `Sound in ${codecLabel(sound.codec)}, ${channelsLabel(sound.channels)}, ${sound.kbps} kbit/s, ${sound.sampleRate / 1000} kHz${loud}.`,
+      ...(sound.required ? ['A film without sound is not taken.'] : []),
     ];
   },
-  troubles: ({ soundMissing }, _placement, source) =>
-    soundMissing ? [trouble('no-sound', source, 'The master has no sound, so this file has none.')] : [],
-  lines({ plan, heard }, { audio: a }) {
+  troubles({ soundMissing }, { audio: sound }, source) {
+    if (!soundMissing) return [];
+    return sound?.required
+      ? [trouble('sound-required', source, 'The master has no sound, and a film without sound is not taken.')]
+      : [trouble('no-sound', source, 'The master has no sound, so this file has none.')];
+  },
+  lines({ plan, heard }, { audio: a, video }) {
     if (plan.audio === null)
       return [checkLine('sound', 'none', a ? codecLabel(a.codec) : 'none', a === null)];
     if (!a) return [checkLine('sound', codecLabel(plan.audio.codec), 'none', false)];
     return [
       soundLine(plan.audio, a, heard),
       lengthLine(planSeconds(plan), a),
-      ...(plan.audio.loudness ? loudnessLines(plan.audio.loudness, a, heard) : []),
+      ...(plan.audio.loudness ? loudnessLines(plan.audio.loudness, a, video, heard) : []),
     ];
   },
   contradictions({ container, audio: sound }) {

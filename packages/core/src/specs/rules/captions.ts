@@ -2,25 +2,29 @@ import * as z from 'zod';
 import { trouble, type Trouble } from '../../checks/trouble-kinds.ts';
 import { countCharacters } from '../../captions/wrap.ts';
 import type { Cue } from '../../interchange/captions.ts';
+import type { ReadingLimits } from '../../layers/layer.ts';
 import type { FrameSpan } from '../../time/span.ts';
 import { countWords } from '../../words.ts';
 import type { PlacementRule } from './rule.ts';
 
 /** Characters a second that are read in time at most, and how long a cue stands at least, seconds (common practice). */
-const readingSpeed = 20;
-const shortest = 5 / 6;
+export const usualReading: ReadingLimits = { speed: 20, shortest: 5 / 6 };
 /** Rounding to thousandths of a second is no fault. */
 const rounding = 0.002;
 
 /** What cannot be read in its time. */
-function readingTroubles(cues: readonly Cue[], source: FrameSpan): Trouble[] {
+function readingTroubles(
+  cues: readonly Cue[],
+  { speed: most, shortest }: ReadingLimits,
+  source: FrameSpan,
+): Trouble[] {
   const speed = ({ from, to, lines }: Cue) => countCharacters(lines.join(' ')) / (to - from);
-  const fast = cues.filter((cue) => speed(cue) > readingSpeed + 0.05);
+  const fast = cues.filter((cue) => speed(cue) > most + 0.05);
   const short = cues.filter(({ from, to }) => to - from < shortest - rounding);
   const found: Trouble[] = [];
   if (fast.length) {
-    const most = Math.max(...fast.map(speed));
-    const sentence = `${countWords(fast.length, 'cue')} of ${cues.length} cannot be read in time: up to ${Math.round(most)} characters a second, where ${readingSpeed} are usual.`;
+    const quickest = Math.max(...fast.map(speed));
+    const sentence = `${countWords(fast.length, 'cue')} of ${cues.length} cannot be read in time: up to ${Math.round(quickest)} characters a second, where ${most} ${most === usualReading.speed ? 'are usual' : 'are the most here'}.`;
     found.push(trouble('captions-fast', source, sentence));
   }
   if (short.length)
@@ -52,10 +56,19 @@ export const captionsRule = {
     if (captions !== 'sidecar') return [];
     return [`Captions${language} beside the film, as ${captionFormat === 'vtt' ? 'WebVTT' : 'SubRip'}.`];
   },
-  troubles({ plan, captions: cues }, { captions: wanted }, source) {
+  troubles({ plan, captions: cues, reading }, { captions: wanted, captionLanguage }, source) {
     if (wanted === undefined || wanted === 'none') return [];
     if (!cues)
-      return [trouble('no-captions', source, 'This place asks for captions, and none are made yet.')];
+      return [
+        trouble(
+          'no-captions',
+          source,
+          captionLanguage
+            ? `This place asks for captions in ${captionLanguage}, and there are none in that language.`
+            : 'This place asks for captions, and there are none.',
+        ),
+      ];
+
     if (!cues.length)
       return [
         trouble('no-captions', source, 'None of the captions falls into what is delivered.', { mend: '' }),
@@ -64,7 +77,7 @@ export const captionsRule = {
       wanted === 'burned' && !plan.captions
         ? [trouble('captions-no-room', source, 'The frame’s clear area holds no two lines of captions.')]
         : [];
-    return [...room, ...readingTroubles(cues, source)];
+    return [...room, ...readingTroubles(cues, reading ?? usualReading, source)];
   },
 } satisfies PlacementRule<{
   captions?: 'none' | 'sidecar' | 'burned' | undefined;

@@ -4,7 +4,24 @@ import { bitrateLabel, bytesLabel } from '../../checks/labels.ts';
 import { trouble } from '../../checks/trouble-kinds.ts';
 import { planSeconds } from '../../render/read-plan.ts';
 import { durationLabel } from '../../time/timecode.ts';
+import { budgetRate } from '../../render/budget.ts';
+import type { Size } from '../../picture/geometry.ts';
+import type { Rate } from '../../time/rate.ts';
+import type { VideoCodec } from '../video-rate.ts';
 import type { PlacementRule } from './rule.ts';
+
+/** The slowest rate of ordinary films (common practice): a limit that cannot hold those holds none. */
+const usualRate: Rate = { num: 24, den: 1 };
+/** More than any limit leaves. */
+const mostKbps = 1_000_000;
+
+interface SizedPlacement {
+  maxBytes?: number | undefined;
+  duration?: { maxSeconds?: number | undefined } | undefined;
+  frame: Size;
+  video: { codec: VideoCodec };
+  audio: { kbps: number } | null;
+}
 
 /** How large a file may be. */
 export const fileSizeRule = {
@@ -24,4 +41,20 @@ export const fileSizeRule = {
     maxBytes === null
       ? []
       : [checkLine('file-size', `≤ ${bytesLabel(maxBytes)}`, bytesLabel(bytes), bytes <= maxBytes)],
-} satisfies PlacementRule<{ maxBytes?: number | undefined }>;
+  unmeetable({ maxBytes, duration, frame, video, audio }) {
+    const seconds = duration?.maxSeconds;
+    if (maxBytes === undefined || seconds === undefined) return [];
+    const { feasible, floorKbps } = budgetRate(
+      { mode: 'two-pass', targetKbps: mostKbps, maxKbps: mostKbps },
+      video.codec,
+      frame,
+      usualRate,
+      seconds,
+      audio?.kbps ?? 0,
+      maxBytes,
+    );
+    if (feasible) return [];
+    const message = `${bytesLabel(maxBytes)} cannot hold ${durationLabel(seconds)}, which are allowed: that needs at least ${bitrateLabel(floorKbps)} of picture`;
+    return [{ path: ['maxBytes'], message }];
+  },
+} satisfies PlacementRule<SizedPlacement>;

@@ -19,6 +19,11 @@ export interface PlacementRule<Part> {
   troubles?: (planned: PlannedVersion, placement: Part, source: FrameSpan) => Trouble[];
   /** The lines of the check report that belong to it, in their order; without the placement where only its plan is known. */
   lines?: (wanted: Wanted, measured: MeasuredFile, placement: Part | null) => CheckLine[];
+  /**
+   * Where no film that the place allows could keep it together with its other rules. Refused when the book is changed;
+   * a film that is delivered by such a book is told in its own troubles.
+   */
+  unmeetable?: (placement: Part) => { path: string[]; message: string }[];
   /** Where it contradicts another rule of the same placement, by the path of the field that is at fault. */
   contradictions?: (placement: Part) => { path: string[]; message: string }[];
 }

@@ -25,6 +25,10 @@ export const placementRules: readonly PlacementRule<Placement>[] = [
   fileNamesRule,
 ];
 
+/** Everything in a placement that no film could keep together, by the paths of the fields that are at fault. */
+export const unmeetableIn = (placement: Placement): { path: string[]; message: string }[] =>
+  placementRules.flatMap((rule) => rule.unmeetable?.(placement) ?? []);
+
 /** A placement read aloud: its rules as sentences, one paragraph a rule. */
 export const placementWords = (placement: Placement): string[] =>
   placementRules.map((rule) => rule.words(placement).join(' ')).filter(Boolean);

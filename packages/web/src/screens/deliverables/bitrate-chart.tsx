@@ -24,11 +24,34 @@ Chart.register(
   Tooltip,
 );
 
-/** Bitrate in each second of a finished file, with the place's ceiling. */
-export function BitrateChart({ kbps, ceiling }: { kbps: readonly number[]; ceiling: number | undefined }) {
+/** Bitrate in each second of a finished file, with what was aimed at and the place's ceiling. */
+export function BitrateChart({
+  kbps,
+  target,
+  ceiling,
+}: {
+  kbps: readonly number[];
+  target: number | null;
+  ceiling: number | null;
+}) {
   const { desk } = useDeskColour();
   const inks = desk === 'dark' ? darkDesk : lightDesk;
   const mbit = kbps.map((k) => Number((k / 1000).toFixed(2)));
+  /** A line across, where there is such a rate. */
+  const level = (label: string, rate: number | null, borderColor: string, borderDash: number[]) =>
+    rate === null
+      ? []
+      : [
+          {
+            type: 'line' as const,
+            data: mbit.map(() => rate / 1000),
+            borderColor,
+            borderWidth: 1.2,
+            borderDash,
+            pointRadius: 0,
+            label,
+          },
+        ];
   return (
     <div style={{ height: 110 }}>
       <ChartView
@@ -37,19 +60,8 @@ export function BitrateChart({ kbps, ceiling }: { kbps: readonly number[]; ceili
         data={{
           labels: mbit.map((_, i) => `${i}`),
           datasets: [
-            ...(ceiling === undefined
-              ? []
-              : [
-                  {
-                    type: 'line' as const,
-                    data: mbit.map(() => ceiling / 1000),
-                    borderColor: inks.brick,
-                    borderWidth: 1.2,
-                    borderDash: [5, 4],
-                    pointRadius: 0,
-                    label: 'ceiling',
-                  },
-                ]),
+            ...level('ceiling', ceiling, inks.brick, [5, 4]),
+            ...level('target', target, inks.teal, [2, 3]),
             {
               type: 'bar' as const,
               data: mbit,

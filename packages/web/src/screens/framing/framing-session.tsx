@@ -1,4 +1,5 @@
 import { createContext, useContext, useEffect, useMemo, useState, type ReactNode } from 'react';
+import { useSearchParams } from 'react-router';
 import {
   clipOf,
   fps,
@@ -105,6 +106,16 @@ function usePlayedCut(master: Master, cut: Cut | undefined): void {
   }, [desk, cut?.id]); // eslint-disable-line react-hooks/exhaustive-deps -- a cut that changes meanwhile moves nothing
 }
 
+/** Whoever comes from a note to a frame is shown that frame. */
+function useWantedFrame(versionId: string): void {
+  const desk = useDesk();
+  const [search] = useSearchParams();
+  const wanted = search.get('at');
+  useEffect(() => {
+    if (wanted !== null && /^\d+$/.test(wanted)) desk.seek(Number(wanted));
+  }, [desk, wanted, versionId]);
+}
+
 /** Opens a version for the panes in it. */
 export function FramingSessionProvider({
   version,
@@ -138,6 +149,7 @@ export function FramingSessionProvider({
   const [drawing, setDrawing] = useState(false);
   const cut = cutOf(version, master);
   usePlayedCut(master, cut);
+  useWantedFrame(version.id);
 
   const editorNow = () => {
     const now = framingNow();

@@ -3,6 +3,9 @@ import { durationLabel } from '@mivvy/core';
 import { useActiveJobs, useProduction } from '../../api/queries.ts';
 import { Failed, Loading } from '../../parts/notices.tsx';
 import { PlacesOnArrival } from '../../parts/places/places-on-arrival.tsx';
+import { useLetters } from '../../letters/letters.ts';
+import { isDressed } from '../../parts/versions.ts';
+import { useRunEnd } from '../../parts/run-end.ts';
 import { ScoreViewProvider } from '../../parts/score/score-view.tsx';
 import { SeenProvider } from '../../parts/seen.tsx';
 import { ProductionContext } from '../../parts/this-production.ts';
@@ -10,9 +13,10 @@ import { TopBar } from '../../parts/top-bar.tsx';
 import { PlayDeskProvider } from '../../play/use-desk.tsx';
 
 /** What runs now, in the header: one line that leads to the queue. */
-function Running({ productionId }: { productionId: string }) {
+function Running({ productionId, name }: { productionId: string; name: string }) {
   const jobs = useActiveJobs(productionId);
   const exports = jobs.filter((j) => j.kind === 'export');
+  useRunEnd(exports.length, name);
   const current = exports.find((j) => j.state === 'running') ?? jobs.find((j) => j.state === 'running');
   if (!current) return null;
   const words =
@@ -20,7 +24,9 @@ function Running({ productionId }: { productionId: string }) {
       ? `Reading ${current.label}`
       : current.kind === 'look'
         ? `Looking at ${current.label} ${Math.round(current.fraction * 100)} %`
-        : `${current.label} ${Math.round(current.fraction * 100)} %`;
+        : current.kind === 'dispatch'
+          ? `To ${current.label} ${Math.round(current.fraction * 100)} %`
+          : `${current.label} ${Math.round(current.fraction * 100)} %`;
   const more = exports.length > 1 ? ` · ${exports.length - 1} more` : '';
   const left =
     current.etaSeconds !== null && current.kind === 'export'
@@ -44,6 +50,9 @@ export function ProductionFrame() {
   const base = `/productions/${productionId}`;
   const production = query.data;
   const hasVersions = (production?.versions.length ?? 0) > 0;
+  // What is laid over a picture is set in letters that are fetched once, and only where there is something.
+  const needsLetters = production?.masters.some((m) => isDressed(m.dressing)) ?? false;
+  const letters = useLetters(needsLetters);
   const road = [
     { to: `${base}/masters`, name: 'Masters' },
     { to: base, name: 'Proof sheet', end: true },
@@ -52,8 +61,10 @@ export function ProductionFrame() {
       ? [
           { to: `${base}/framing`, name: 'Framing' },
           { to: `${base}/timing`, name: 'Timing' },
+          { to: `${base}/layers`, name: 'Layers' },
           { to: `${base}/exports`, name: 'Exports' },
           { to: `${base}/deliverables`, name: 'Deliverables' },
+          { to: `${base}/dispatch`, name: 'Dispatch' },
         ]
       : []),
   ];
@@ -71,7 +82,7 @@ export function ProductionFrame() {
           )
         }
         road={road}
-        running={production && <Running productionId={productionId} />}
+        running={production && <Running productionId={productionId} name={production.name} />}
       />
       <main>
         {production && (
@@ -79,7 +90,7 @@ export function ProductionFrame() {
             {here?.name ?? 'Production'}, {production.name}
           </h1>
         )}
-        {query.isPending ? (
+        {query.isPending || (needsLetters && letters.isPending) ? (
           <Loading what="the production" />
         ) : !production ? (
           <Failed error={query.error} onRetry={() => void query.refetch()} />

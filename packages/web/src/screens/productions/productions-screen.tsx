@@ -9,10 +9,12 @@ import { problemOf } from '../../api/client.ts';
 import { useProductions } from '../../api/queries.ts';
 import { useStartProduction } from '../../api/changes.ts';
 import { sendFilms } from '../../api/uploads.ts';
+import { dayWords } from '../../parts/days.ts';
 import { Empty, Failed, Loading } from '../../parts/notices.tsx';
 import { Stamp } from '../../parts/stamp.tsx';
 import { TopBar } from '../../parts/top-bar.tsx';
-import type { Standing } from '@mivvy/core';
+import type { Stage, Standing } from '@mivvy/core';
+import { Attention } from './attention.tsx';
 import './productions.css';
 
 const versionsOf = (card: ProductionCard): number =>
@@ -25,7 +27,12 @@ function Standings({ card }: { card: ProductionCard }) {
   const look = count('behind');
   const open = count('to-make');
   const busy = count('queued', 'making');
-  const done = count('passed');
+  const at = (...of: Stage[]) => of.reduce((sum, stage) => sum + (card.stages[stage] ?? 0), 0);
+  const asked = at('changes-asked');
+  const shown = at('in-review');
+  const approved = at('approved');
+  const out = at('dispatched', 'live');
+  const done = at('passed');
   if (versionsOf(card) === 0)
     return <span className="quiet">{card.masters.length ? 'No places chosen yet' : 'No film yet'}</span>;
   return (
@@ -34,7 +41,11 @@ function Standings({ card }: { card: ProductionCard }) {
       {look > 0 && <Stamp shape="look">{look} behind</Stamp>}
       {open > 0 && <Stamp shape="act">{open} to export</Stamp>}
       {busy > 0 && <Stamp shape="idle">{busy} being made</Stamp>}
+      {asked > 0 && <Stamp shape="look">{asked} to be changed</Stamp>}
+      {shown > 0 && <Stamp shape="idle">{shown} in review</Stamp>}
       {done > 0 && <Stamp shape="pass">{done} passed</Stamp>}
+      {approved > 0 && <Stamp shape="pass">{approved} approved</Stamp>}
+      {out > 0 && <Stamp shape="pass">{out} handed over</Stamp>}
     </span>
   );
 }
@@ -42,10 +53,12 @@ function Standings({ card }: { card: ProductionCard }) {
 function Card({
   card,
   onRename,
+  onCopy,
   onRemove,
 }: {
   card: ProductionCard;
   onRename: () => void;
+  onCopy: () => void;
   onRemove: () => void;
 }) {
   const poster = card.masters.find((m) => m.hasPoster);
@@ -63,12 +76,16 @@ function Card({
         </h2>
         <p className="quiet">
           {card.masters.length === 1 ? '1 master' : `${card.masters.length} masters`} ·{' '}
-          {versionsOf(card) === 1 ? '1 version' : `${versionsOf(card)} versions`} · changed{' '}
+          {versionsOf(card) === 1 ? '1 version' : `${versionsOf(card)} versions`}
+          {card.dueOn && ` · due ${dayWords(card.dueOn)}`} · changed{' '}
           {formatDistanceToNow(new Date(card.updatedAt), { addSuffix: true })}
         </p>
         <div className="foot">
           <Standings card={card} />
           <span style={{ display: 'flex', gap: 14 }}>
+            <button className="fix tall" onClick={onCopy} aria-label={`One like ${card.name}`}>
+              One like it
+            </button>
             <button className="fix tall" onClick={onRename} aria-label={`Rename ${card.name}`}>
               Rename
             </button>
@@ -88,6 +105,9 @@ const NewProduction = lazy(async () => ({
 }));
 const RenameProduction = lazy(async () => ({
   default: (await import('./production-dialogs.tsx')).RenameProduction,
+}));
+const CopyProduction = lazy(async () => ({
+  default: (await import('./copy-production.tsx')).CopyProduction,
 }));
 const RemoveProduction = lazy(async () => ({
   default: (await import('./production-dialogs.tsx')).RemoveProduction,
@@ -127,6 +147,7 @@ export function ProductionsScreen() {
   const query = useProductions();
   const [naming, setNaming] = useState(false);
   const [renaming, setRenaming] = useState<ProductionCard | null>(null);
+  const [copying, setCopying] = useState<ProductionCard | null>(null);
   const [removing, setRemoving] = useState<ProductionCard | null>(null);
   const { getRootProps, getInputProps, open, isDragActive } = useDropzone({
     noClick: true,
@@ -164,12 +185,14 @@ export function ProductionsScreen() {
               <p className="quiet">Drop a film anywhere here to start another.</p>
               <div style={{ marginLeft: 'auto' }}>{actions}</div>
             </div>
+            <Attention />
             <ul>
               {query.data.map((card) => (
                 <Card
                   key={card.id}
                   card={card}
                   onRename={() => setRenaming(card)}
+                  onCopy={() => setCopying(card)}
                   onRemove={() => setRemoving(card)}
                 />
               ))}
@@ -181,6 +204,7 @@ export function ProductionsScreen() {
       <Suspense>
         {naming && <NewProduction onClose={() => setNaming(false)} />}
         {renaming && <RenameProduction card={renaming} onClose={() => setRenaming(null)} />}
+        {copying && <CopyProduction card={copying} onClose={() => setCopying(null)} />}
         {removing && <RemoveProduction card={removing} onClose={() => setRemoving(null)} />}
       </Suspense>
     </div>

@@ -1,5 +1,5 @@
 import { Link } from 'react-router';
-import { countWords, problemLine } from '@mivvy/core';
+import { countWords, differenceWords, placementDifferences, problemLine } from '@mivvy/core';
 import type { Master, ProductionDetail, Version } from '@mivvy/api';
 import { useWorthLooks } from '../../parts/following.ts';
 import { usePlanner, useSeen } from '../../parts/seen.tsx';
@@ -63,8 +63,21 @@ function fileItem(version: Version): FileItem | null {
         act: 'See the file',
       };
     default:
-      return null;
+      return changedPlace(version);
   }
+}
+
+/** What a version's place asks for since it was made for it; null where it asks for the same. */
+function changedPlace({ placement, newerPlace, placementId }: Version): FileItem | null {
+  if (!placement || !newerPlace) return null;
+  const changed = placementDifferences(placement, newerPlace.placement).map(differenceWords);
+  return {
+    shape: 'look',
+    word: 'Place changed',
+    text: `It asks for something else since: ${changed.join('; ')}.`,
+    to: `/spec-book/${placementId}`,
+    act: 'See what it asks for',
+  };
 }
 
 function FileRow({

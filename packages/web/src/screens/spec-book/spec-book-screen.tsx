@@ -1,112 +1,83 @@
 import Button from '@mui/material/Button';
-import { useSnackbar } from 'notistack';
 import { useState } from 'react';
 import { useDropzone } from 'react-dropzone';
-import { format } from 'date-fns';
-import {
-  allPlacements,
-  insideMargins,
-  placementWords,
-  problemLine,
-  type Placement,
-  type PlacedOutlet,
-} from '@mivvy/core';
-import { problemOf } from '../../api/client.ts';
-import { useAddSpecBook } from '../../api/changes.ts';
+import { useParams } from 'react-router';
+import { problemLine } from '@mivvy/core';
+import type { PlacementPage } from '@mivvy/api';
 import { useSpecBook } from '../../api/queries.ts';
-import { Failed, Loading, ProblemNote } from '../../parts/notices.tsx';
-import { placementLine, ShapeMark } from '../../parts/places/placement-line.tsx';
+import { usePlacementPage } from '../../api/spec-book.ts';
+import { Failed, Loading } from '../../parts/notices.tsx';
 import { TopBar } from '../../parts/top-bar.tsx';
-import './spec-book.css';
+import { Contents } from './contents.tsx';
+import { ExactAreas } from './exact-areas.tsx';
+import { FrameDrawing } from './frame-drawing.tsx';
+import { KeepSlip } from './keep-slip.tsx';
+import { NewPlacement } from './new-placement.tsx';
+import { PlacementNote } from './note/placement-note.tsx';
+import { PlacementDesk } from './placement-draft.tsx';
+import { Slips } from './slips.tsx';
+import { TakeFile } from './take-file.tsx';
+import { TouchedVersions } from './touched-versions.tsx';
 import styles from './spec-book.module.css';
 
-const percent = (n: number) => `${Number((n * 100).toFixed(1))} %`;
+/** A spec book file is this large at most, bytes. */
+const largestFile = 20_000_000;
 
-/** A placement read aloud: its rules as sentences. */
-function PlacementPage({ outlet, placement }: PlacedOutlet) {
+type Book = NonNullable<ReturnType<typeof useSpecBook>['data']>;
+
+/** One placement: its sentences beside its frame, what is changed, its history, and what is made for it. */
+function OpenPlacement({ page, book }: { page: PlacementPage; book: Book }) {
+  const [copying, setCopying] = useState(false);
   return (
-    <div className="page">
-      <div>
-        <p className={`quiet ${styles.outlet}`}>{outlet.name}</p>
-        <h1 className={styles.name}>{placement.name}</h1>
-        {placementWords(placement).map((words) => (
-          <p key={words}>{boldNumbers(words)}</p>
-        ))}
-        <p className={`quiet ${styles.evidence}`}>
-          {placement.verifiedOn
-            ? `Checked on ${format(new Date(placement.verifiedOn), 'd MMMM yyyy')}.`
-            : 'Not checked yet.'}{' '}
-          {placement.source && `Source: ${placement.source}.`} <span className="mono">{placement.id}</span>
-        </p>
-      </div>
-      <FrameDrawing placement={placement} />
-    </div>
-  );
-}
-
-/** Numbers with their units, plainest: they are what is compared with the source. */
-const numbers =
-  /(?<![\p{L}\d.:])(−?\d+(?:[.,:]\d+)?(?: × \d+)?(?: (?:[MkG]?bit\/s|[MkG]B|LUFS|dBTP|kHz|%|s|min)(?!\p{L}))?)/u;
-
-function boldNumbers(words: string) {
-  return words.split(numbers).map((part, i) => (i % 2 ? <b key={i}>{part}</b> : part));
-}
-
-/** The frame with its margin and blocked areas, to scale. */
-function FrameDrawing({ placement }: { placement: Placement }) {
-  const { frame, safeMargin, blocked } = placement;
-  const k = Math.min(300 / frame.width, 440 / frame.height);
-  const place = (r: { x: number; y: number; width: number; height: number }) => ({
-    left: percent(r.x).replace(' ', ''),
-    top: percent(r.y).replace(' ', ''),
-    width: percent(r.width).replace(' ', ''),
-    height: percent(r.height).replace(' ', ''),
-  });
-  return (
-    <figure style={{ paddingTop: 10 }}>
-      <div
-        className="crops"
-        style={{ width: frame.width * k, height: frame.height * k, background: 'var(--well)', margin: 8 }}
-        role="img"
-        aria-label="The frame, its safe margin and its blocked areas"
-      >
-        {safeMargin && <div className="margin" style={place(insideMargins(safeMargin))} />}
-        {blocked?.map((b) => (
-          <div key={b.name} className="blocked" style={place(b)} title={b.name}>
-            {b.name}
+    <PlacementDesk page={page}>
+      <div className={styles.open}>
+        <div className={styles.page}>
+          <PlacementNote onCopy={() => setCopying(true)} />
+          <div>
+            <FrameDrawing />
+            <ExactAreas />
           </div>
-        ))}
+          <div className={styles.below}>
+            <TouchedVersions />
+            <Slips />
+          </div>
+        </div>
+        <KeepSlip />
       </div>
-    </figure>
+      {copying && (
+        <NewPlacement
+          like={page.revisions.at(-1)!.placement}
+          outletName={page.standing.outlet.name}
+          outlets={book.allOutlets}
+          taken={new Set(book.placements.map((p) => p.id))}
+          onClose={() => setCopying(false)}
+        />
+      )}
+    </PlacementDesk>
   );
 }
 
-/** The spec book: all outlets and placements, dated and sourced. */
+function PageOf({ id, book }: { id: string; book: Book }) {
+  const query = usePlacementPage(id);
+  if (query.isPending) return <Loading what="the placement" />;
+  if (query.isError) return <Failed error={query.error} onRetry={() => void query.refetch()} />;
+  return <OpenPlacement key={id} page={query.data} book={book} />;
+}
+
+/** The spec book: all outlets and placements, dated and sourced, and changed in place. */
 export function SpecBookScreen() {
   const query = useSpecBook();
-  const add = useAddSpecBook();
-  const { enqueueSnackbar } = useSnackbar();
-  const [chosen, setChosen] = useState<string | null>(null);
+  const { placementId } = useParams();
+  const [file, setFile] = useState<{ fileName: string; text: string } | null>(null);
   const { getRootProps, getInputProps, open, isDragActive } = useDropzone({
     noClick: true,
     noKeyboard: true,
     useFsAccessApi: false,
-    maxSize: 5_000_000,
-    onDrop: (files) =>
-      files.forEach(
-        (file) =>
-          void file
-            .text()
-            .then((text) =>
-              add.mutate(
-                { fileName: file.name, text },
-                { onSuccess: () => enqueueSnackbar(`${file.name} is in the book.`) },
-              ),
-            ),
-      ),
+    maxFiles: 1,
+    maxSize: largestFile,
+    onDrop: ([first]) => first && void first.text().then((text) => setFile({ fileName: first.name, text })),
   });
-  const places = allPlacements(query.data?.outlets ?? []);
-  const page = places.find((p) => p.placement.id === chosen) ?? places[0];
+  const openId = placementId ?? query.data?.placements.find((p) => !p.retiredOn)?.id;
   return (
     <div className="desk" {...getRootProps()}>
       <TopBar where={<b>Spec book</b>} />
@@ -117,58 +88,33 @@ export function SpecBookScreen() {
         ) : query.isError ? (
           <Failed error={query.error} onRetry={() => void query.refetch()} />
         ) : (
-          <div className="book">
-            <nav className="contents" aria-label="Placements">
-              <div
-                style={{
-                  padding: '0 20px 10px',
-                  borderBottom: '1px solid var(--rule)',
-                  display: 'grid',
-                  gap: 10,
-                }}
-              >
-                <div style={{ display: 'flex', justifyContent: 'space-between', alignItems: 'center' }}>
-                  <span className="quiet">
-                    {query.data.outlets.length} outlets, {places.length} placements
-                  </span>
-                  <Button variant="outlined" onClick={open}>
-                    Add a spec book file
+          <div className={styles.book}>
+            <nav className={styles.contents} aria-label="Placements">
+              <div className={styles.head}>
+                <span className="quiet">
+                  {query.data.allOutlets.length} outlets, {query.data.placements.length} placements
+                </span>
+                <span className={styles.files}>
+                  <Button component="a" href="/api/spec-book/file" download>
+                    Save as a file
                   </Button>
-                </div>
-                {add.isError && <ProblemNote problem={problemOf(add.error)} />}
+                  <Button variant="outlined" onClick={open}>
+                    Take a file in
+                  </Button>
+                </span>
                 {query.data.refused.map((r) => (
                   <p key={r.file} className="warn fault">
                     {problemLine(r.problem)}
                   </p>
                 ))}
               </div>
-              {query.data.outlets.map((outlet) => (
-                <section key={outlet.id}>
-                  <h2>{outlet.name}</h2>
-                  {outlet.placements.map((p) => (
-                    <button
-                      key={p.id}
-                      className={p.id === page?.placement.id ? 'on' : ''}
-                      aria-pressed={p.id === page?.placement.id}
-                      onClick={() => setChosen(p.id)}
-                    >
-                      <ShapeMark frame={p.frame} size={30} />
-                      <span style={{ minWidth: 0 }}>
-                        <b style={{ fontWeight: 600 }}>{p.name}</b>
-                        <br />
-                        <span className="quiet clip" style={{ fontSize: 12, display: 'block' }}>
-                          {placementLine(p)}
-                        </span>
-                      </span>
-                    </button>
-                  ))}
-                </section>
-              ))}
+              <Contents standings={query.data.placements} outlets={query.data.outlets} openId={openId} />
             </nav>
-            {page && <PlacementPage {...page} />}
+            {openId && <PageOf id={openId} book={query.data} />}
           </div>
         )}
       </main>
+      {file && <TakeFile key={file.text} file={file} onClose={() => setFile(null)} />}
       {isDragActive && <div className="dropveil">Drop the spec book file</div>}
     </div>
   );

@@ -1,12 +1,13 @@
 import { useMemo, useRef } from 'react';
 import { frameToTimecode, keepsAny } from '@mivvy/core';
 import { EditableTime } from '../../parts/editable-time.tsx';
+import { LevelRow } from '../../parts/score/level-row.tsx';
 import { TroubleRow } from '../../parts/score/rows.tsx';
 import { Score } from '../../parts/score/score.tsx';
 import { ShotRow } from '../../parts/score/shot-row.tsx';
 import { Transport } from '../../parts/transport.tsx';
 import { usePanelFrame } from '../../play/use-desk.tsx';
-import { KeptRow, LevelRow } from './kept-row.tsx';
+import { KeptRow } from './kept-row.tsx';
 import { useTiming } from './timing-session.tsx';
 
 /** What can be done at the play head; it follows the head while that rests. */

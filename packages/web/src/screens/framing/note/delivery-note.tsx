@@ -13,6 +13,8 @@ import { FileSentences } from './file-sentences.tsx';
 import { FillSentence } from './fill-sentence.tsx';
 import { MarginSentence } from './margin-sentence.tsx';
 import { MoveSentence } from './move-sentence.tsx';
+import { NotesHere } from './notes-here.tsx';
+import { NewerPlace } from './newer-place.tsx';
 import { RemoveVersion } from './remove-version.tsx';
 import { TroubleNote } from './trouble-note.tsx';
 import { WindowSentence } from './window-sentence.tsx';
@@ -161,6 +163,7 @@ export function DeliveryNote({ planned, ...shownOver }: NoteProps & { planned: P
       <Siblings />
       <h2>{versionName(version)}</h2>
       <RoundCall />
+      <NotesHere />
       <ShotHeading />
       <SubjectNote />
       <ShotTroubles planned={planned} />
@@ -170,6 +173,7 @@ export function DeliveryNote({ planned, ...shownOver }: NoteProps & { planned: P
       <SharingSentence />
       <EnlargementSentence />
       <h3>The file</h3>
+      <NewerPlace />
       <FileSentences planned={planned} />
       {notes.map((t) => (
         <p key={t.code} className="warn mild">

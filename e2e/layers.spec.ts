@@ -1,0 +1,231 @@
+import { readFile, writeFile } from 'node:fs/promises';
+import { join } from 'node:path';
+import { expect, test, type Page } from '@playwright/test';
+import { execa } from 'execa';
+import { bringIn, choosePlaces, files } from './testing/helpers.ts';
+
+/** Layers and captions: laid over a film, seen in each frame, exported, and looked at in the file. */
+const place = (id: string, name: string, width: number, height: number, more: object) => ({
+  id,
+  name,
+  frame: { width, height },
+  container: 'mp4',
+  video: { codec: 'h264', rate: { mode: 'quality', crf: 14 } },
+  audio: null,
+  ...more,
+});
+const book = {
+  format: 'mivvy-spec-book',
+  version: 1,
+  outlets: [
+    {
+      id: 'letterby',
+      name: 'Letterby',
+      placements: [
+        place('letterby-tall', 'Tall', 360, 640, {
+          captions: 'burned',
+          safeMargin: { top: 0.05, right: 0.05, bottom: 0.05, left: 0.05 },
+          blocked: [
+            { name: 'buttons', x: 0.86, y: 0.45, width: 0.14, height: 0.38 },
+            { name: 'caption block', x: 0, y: 0.84, width: 1, height: 0.16 },
+          ],
+        }),
+        place('letterby-wide', 'Wide', 640, 360, { captions: 'sidecar', captionFormat: 'vtt' }),
+      ],
+    },
+  ],
+};
+const srt =
+  '1\n00:00:00,400 --> 00:00:01,600\nWe went to see the old harbour again this morning\n\n2\n00:00:02,000 --> 00:00:03,000\nNot far now.\n';
+
+/** Four seconds of grey, so that whatever lies over it is seen. */
+async function greyFilm(name: string): Promise<string> {
+  const path = join(files, name);
+  await execa('ffmpeg', [
+    ...['-v', 'error', '-y', '-f', 'lavfi', '-i', 'color=c=0x606060:s=640x360:r=25:d=4'],
+    ...['-c:v', 'libx264', '-pix_fmt', 'yuv420p', '-movflags', '+faststart', path],
+  ]);
+  return path;
+}
+
+const head = (page: Page, frame: number) =>
+  page.evaluate(
+    (f) => (window as unknown as { mivvyDesk: { seek(frame: number): void } }).mivvyDesk.seek(f),
+    frame,
+  );
+
+interface Box {
+  x: number;
+  y: number;
+  width: number;
+  height: number;
+}
+
+/** The box of everything that differs much from grey, as shares of the picture. */
+function boxOf(rgb: Uint8Array, width: number, height: number, channels: number): Box {
+  let [left, top, right, bottom] = [width, height, 0, 0];
+  for (let y = 0; y < height; y++)
+    for (let x = 0; x < width; x++)
+      if (Math.abs(rgb[(y * width + x) * channels]! - 0x60) > 60) {
+        left = Math.min(left, x);
+        right = Math.max(right, x + 1);
+        top = Math.min(top, y);
+        bottom = Math.max(bottom, y + 1);
+      }
+  return {
+    x: left / width,
+    y: top / height,
+    width: (right - left) / width,
+    height: (bottom - top) / height,
+  };
+}
+
+/** What the proof at work shows. */
+async function proofBox(page: Page): Promise<Box> {
+  const canvas = page.getByRole('region', { name: 'Proof' }).locator('canvas').first();
+  const { data, width, height } = await canvas.evaluate((element) => {
+    const c = element as HTMLCanvasElement;
+    const { data: all } = c.getContext('2d')!.getImageData(0, 0, c.width, c.height);
+    return { data: Array.from(all), width: c.width, height: c.height };
+  });
+  return boxOf(Uint8Array.from(data), width, height, 4);
+}
+
+/** What a file shows at a frame. */
+async function fileBox(path: string, frame: number, width: number, height: number): Promise<Box> {
+  const { stdout } = await execa(
+    'ffmpeg',
+    [
+      ...['-v', 'error', '-i', path, '-vf', `select=eq(n\\,${frame}),format=rgb24`],
+      ...['-frames:v', '1', '-f', 'rawvideo', 'pipe:1'],
+    ],
+    { encoding: 'buffer' },
+  );
+  return boxOf(stdout, width, height, 3);
+}
+
+test('a title and captions are laid over a film, rewrapped in the tall version, exported, and stand in the file as in the proof', async ({
+  page,
+}) => {
+  test.setTimeout(180_000);
+  page.setDefaultTimeout(20_000);
+  const answer = await page.request.post('/api/spec-book/files', {
+    data: { fileName: 'letterby.specbook.json', text: JSON.stringify(book) },
+  });
+  expect(answer.ok()).toBe(true);
+  await bringIn(page, await greyFilm('Letters.mp4'));
+  await choosePlaces(page, 'Letterby, Tall', 'Letterby, Wide');
+  await page.getByRole('link', { name: 'Layers', exact: true }).click();
+  await page.getByRole('button', { name: 'words', exact: true }).click();
+  const words = page.getByRole('textbox', { name: 'Words of Title 1' });
+  await words.fill('Kite Weekend on the sea wall');
+  await expect(page.getByText('two lines')).toHaveCount(0);
+  await expect(page.getByRole('region', { name: 'The other versions' }).getByText('one line')).toBeVisible();
+
+  // It keeps clear of what the place draws; moved under it, that is said where it stands, and mended by its anchor.
+  await page.getByRole('button', { name: 'Up or down: change' }).click();
+  await page.getByRole('textbox', { name: 'Up or down' }).fill('-12');
+  await page.keyboard.press('Enter');
+  await expect(page.getByText('is behind “caption block”')).toBeVisible();
+  await page.getByRole('button', { name: 'Where it stands: change' }).click();
+  await page.getByRole('menuitem', { name: 'top left' }).click();
+  await expect(page.getByText('is behind “caption block”')).toHaveCount(0);
+
+  // By the keys, by pixels of the frame; by hand, drawn to the edge of the clear area.
+  const numbers = page.getByTestId('layer-numbers');
+  await expect(numbers).toContainText('x 18 · y 32');
+  await page.getByRole('heading', { name: 'On the picture, nearest first' }).click();
+  await page.keyboard.press('Shift+ArrowRight');
+  await expect(numbers).toContainText('x 28 · y 32');
+  await page.keyboard.press('ArrowDown');
+  await expect(numbers).toContainText('x 28 · y 33');
+  await head(page, 20);
+  const stage = (await page.getByTestId('handles').boundingBox())!;
+  const k = stage.width / 360;
+  await page.mouse.move(stage.x + 60 * k, stage.y + 60 * k);
+  await page.mouse.down();
+  await page.mouse.move(stage.x + 90 * k, stage.y + 150 * k, { steps: 6 });
+  await page.mouse.move(stage.x + 52 * k, stage.y + 150 * k, { steps: 6 });
+  await page.mouse.up();
+  await expect(numbers).toContainText('x 18 ·');
+
+  // In the wide version it is left out, and shown again.
+  await page.getByRole('button', { name: /^Title 1 in B/ }).click();
+  await expect(page.getByRole('region', { name: 'The other versions' }).getByText('left out')).toBeVisible();
+  await page.getByRole('button', { name: 'Take back' }).click();
+  await expect(page.getByRole('region', { name: 'The other versions' }).getByText('left out')).toHaveCount(0);
+
+  // Captions: a file is read, each cue as it breaks here, with what other versions have.
+  await page.getByRole('link', { name: 'Captions', exact: true }).click();
+  const file = join(files, 'words.srt');
+  await writeFile(file, srt);
+  await page.getByTestId('captions-chooser').setInputFiles(file);
+  await expect(page.getByText('words.srt: 2 cues taken.')).toBeVisible();
+  await expect(page.getByText('2 cues in no stated language')).toBeVisible();
+  const first = page.getByRole('article', { name: 'Cue 1', exact: true });
+  await expect(first.locator('button', { hasText: 'We went to see' }).locator('span > span')).toHaveCount(2);
+  await expect(first).toContainText('too quick: 41 characters a second, where 20 are the most');
+  await page.getByRole('button', { name: 'Reading speed: change' }).click();
+  await page.getByRole('textbox', { name: 'Reading speed' }).fill('45');
+  await page.keyboard.press('Enter');
+  await expect(first).not.toContainText('too quick');
+  await page
+    .getByRole('searchbox')
+    .or(page.getByRole('textbox', { name: 'Find in the captions' }))
+    .fill('far');
+  await expect(page.getByText('1 cue', { exact: true })).toBeVisible();
+  await page.getByRole('textbox', { name: 'Replace with' }).fill('long');
+  await page.getByRole('button', { name: 'Replace all' }).click();
+  await page.getByRole('textbox', { name: 'Find in the captions' }).fill('');
+  await expect(page.getByRole('button', { name: 'Not long now.' })).toBeVisible();
+  await page.getByRole('button', { name: 'Not long now.' }).click();
+  await page.getByRole('button', { name: 'End of cue 2: change' }).click();
+  await page.getByRole('textbox', { name: 'End of cue 2' }).fill('3.5s');
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('button', { name: 'End of cue 2: change' })).toHaveText('00:00:03:12');
+  await expect(page.getByText('Saved.')).toBeVisible();
+  await head(page, 75);
+  await expect.poll(async () => (await proofBox(page)).height).toBeGreaterThan(0.05);
+
+  // What the proof shows is what the file contains.
+  await page.getByRole('link', { name: 'On the picture', exact: true }).click();
+  await head(page, 20);
+  await expect.poll(async () => (await proofBox(page)).height).toBeGreaterThan(0.3);
+  const seen = await proofBox(page);
+  await page.getByRole('link', { name: 'Exports' }).click();
+  await page.getByRole('button', { name: 'Export 2 versions' }).click();
+  await page.getByRole('link', { name: 'Deliverables', exact: true }).click();
+  for (const name of ['tall', 'wide'])
+    await expect(
+      page
+        .locator('tbody tr', { has: page.getByRole('button', { name: new RegExp(`^Letterby ${name}:`) }) })
+        .locator('.stamp')
+        .first(),
+    ).toHaveText('Passed', { timeout: 90_000 });
+  // The captions that go beside a film are taken from where the film is.
+  await page.getByRole('button', { name: /^Letterby wide:/ }).click();
+  const [kept] = await Promise.all([
+    page.waitForEvent('download'),
+    page.getByRole('link', { name: 'Its captions, .vtt' }).click(),
+  ]);
+  expect(kept.suggestedFilename()).toMatch(/letterby-wide.*\.vtt$/);
+  const production = /productions\/([\w-]+)/.exec(page.url())![1]!;
+  const made = (await (await page.request.get(`/api/productions/${production}/deliverables`)).json()) as {
+    id: string;
+    fileName: string;
+  }[];
+  const tall = made.find((d) => d.fileName.includes('letterby-tall'))!;
+  const wide = made.find((d) => d.fileName.includes('letterby-wide'))!;
+  const path = join(files, 'tall out.mp4');
+  await writeFile(path, await (await page.request.get(`/api/deliverables/${tall.id}/file`)).body());
+  const inFile = await fileBox(path, 20, 360, 640);
+  // Within two delivered pixels.
+  for (const side of ['x', 'width'] as const)
+    expect(Math.abs(inFile[side] - seen[side]) * 360).toBeLessThanOrEqual(2);
+  for (const side of ['y', 'height'] as const)
+    expect(Math.abs(inFile[side] - seen[side]) * 640).toBeLessThanOrEqual(2);
+  const captions = await (await page.request.get(`/api/deliverables/${wide.id}/captions`)).text();
+  expect(captions).toContain('00:00:02.000 --> 00:00:03.480\nNot long now.');
+  // The captions that go beside it are in the ledger's own reach, and in the file that was read nothing has changed.
+  expect(await readFile(file, 'utf8')).toBe(srt);
+});

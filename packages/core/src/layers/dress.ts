@@ -1,0 +1,52 @@
+import { withCaptions } from '../captions/with-captions.ts';
+import type { Keep } from '../checks/keeps.ts';
+import type { Shaper } from '../letters/shaper.ts';
+import type { PlannedVersion } from '../render/plan-schema.ts';
+import type { Placement } from '../specs/schema.ts';
+import { clearArea } from './clear-area.ts';
+import { draftLayer } from './draft-mark.ts';
+import { layOutLayers } from './lay-out.ts';
+import { layerIn, trackFor, type Dressing } from './layer.ts';
+
+/** What is laid over a version, and what that needs. */
+export interface Dressed {
+  dressing: Dressing;
+  versionId: string;
+  /** What captions move out of the way of. */
+  keeps: readonly Keep[];
+  shaper: Shaper;
+  /** A file of the version has been approved: it is no draft any more. */
+  approved: boolean;
+}
+
+/** A planned version with the layers and captions that it shows. */
+export function dress(
+  bare: PlannedVersion,
+  placement: Placement,
+  { dressing, versionId, keeps, shaper, approved }: Dressed,
+): PlannedVersion {
+  const wanted = placement.captions !== undefined && placement.captions !== 'none';
+  const track = wanted ? trackFor(dressing.captions, placement.captionLanguage) : undefined;
+  const { reading } = dressing;
+  const planned: PlannedVersion = {
+    ...(track ? withCaptions(bare, placement, track.cues, shaper, keeps) : bare),
+    ...(reading ? { reading } : {}),
+  };
+  const { plan } = planned;
+  const shown = dressing.layers.flatMap((layer) => layerIn(layer, versionId) ?? []);
+  if (dressing.draftMark && !approved) shown.unshift(draftLayer(plan.master.frames));
+  if (!shown.length) return planned;
+  const laid = layOutLayers(
+    shown,
+    {
+      frame: plan.frame,
+      clear: clearArea(plan.frame, placement.safeMargin, placement.blocked),
+      masterRate: plan.master.rate,
+      rate: plan.rate,
+      frames: plan.frames,
+      played: plan,
+    },
+    shaper,
+  );
+  return laid.length ? { ...planned, laid, plan: { ...plan, layers: laid.map((l) => l.planned) } } : planned;
+}

@@ -1,0 +1,41 @@
+import * as z from 'zod';
+import { faceSchema } from '../letters/face.ts';
+
+const pixels = z.number().int();
+const length = z.number().int().nonnegative();
+
+/** A layer as it is drawn into a version: delivered pixels and delivered frames. */
+export const plannedLayerSchema = z.object({
+  box: z.object({ x: pixels, y: pixels, width: length, height: length }),
+  /** When it is shown; the end of a span is not included. */
+  spans: z.array(z.object({ from: length, to: length })),
+  /** Frames until it is wholly there, and of its going. */
+  fadeIn: length,
+  fadeOut: length,
+  what: z.discriminatedUnion('kind', [
+    z.object({
+      kind: z.literal('words'),
+      face: faceSchema,
+      /** Size of the letters, from one line to the next, and around the lines. */
+      size: length,
+      leading: length,
+      rim: length,
+      colour: z.string(),
+      plate: z.object({ colour: z.string(), opacity: z.number() }).nullable(),
+      shadow: z.boolean(),
+      align: z.enum(['left', 'middle', 'right']),
+      lines: z.array(z.string()),
+    }),
+    z.object({ kind: z.literal('picture'), sha256: z.string() }),
+    z.object({
+      kind: z.literal('film'),
+      sha256: z.string(),
+      blend: z.enum(['over', 'screen']),
+      alpha: z.enum(['none', 'own', 'webm']),
+      /** Its length, seconds. */
+      seconds: z.number(),
+    }),
+  ]),
+});
+export type PlannedLayer = z.infer<typeof plannedLayerSchema>;
+export type PlannedWords = Extract<PlannedLayer['what'], { kind: 'words' }>;

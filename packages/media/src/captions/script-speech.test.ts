@@ -1,0 +1,118 @@
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import { spawnSync } from 'node:child_process';
+import { writeFile } from 'node:fs/promises';
+import { join } from 'node:path';
+import { execa } from 'execa';
+import { timeScript } from '@mivvy/core';
+import { listenAlong } from '../ingest/listen.ts';
+import { factsOf, ffmpeg, testFolder } from '../testing/helpers.ts';
+
+/**
+ * Scripts laid along speech whose times are known: made by espeak-ng, an open speech synthesiser, sentence by sentence,
+ * with pauses of known lengths between.
+ */
+const speaks = spawnSync('espeak-ng', ['--version']).status === 0;
+if (!speaks)
+  console.error(
+    'Timing against synthetic speech is skipped: espeak-ng is missing (apt-get install espeak-ng).',
+  );
+
+const spoken: readonly { voice: string; pauses: readonly number[]; sentences: readonly string[] }[] = [
+  {
+    voice: 'en',
+    pauses: [0.3, 0.5, 0.35, 0.6, 0.3, 0.4, 0.8, 0.25],
+    sentences: [
+      'We fly at eight, before the wind turns.',
+      'Not before the lamps are lit, my father used to say, and he was seldom wrong about that.',
+      'Every spar is cut by hand.',
+      'The red one has crossed this bay more often than the ferry, and nobody has counted how often that is.',
+      'See you on the sea wall!',
+      'Bring a coat, a friend, and 12 metres of line.',
+      'It is free.',
+      'Where the path divides, keep to the left: the right one ends at the old boathouse.',
+    ],
+  },
+  {
+    voice: 'de',
+    pauses: [0.4, 0.3, 0.3, 0.5, 0.3],
+    sentences: [
+      'Wir fliegen um acht, bevor der Wind dreht.',
+      'Mein Vater sagte immer, nicht bevor die Lampen brennen, und er hatte selten unrecht.',
+      'Jede Leiste wird von Hand geschnitten.',
+      'Die rote ist öfter über diese Bucht geflogen als die Fähre.',
+      'Bis bald auf der Mauer!',
+    ],
+  },
+  {
+    voice: 'fr',
+    pauses: [0.3, 0.25, 0.4, 0.3],
+    sentences: [
+      'Nous volons à huit heures, avant que le vent ne tourne.',
+      'Mon père disait toujours que non.',
+      'Chaque baguette est taillée à la main, une par une, dans du frêne du pays.',
+      'À bientôt sur la digue.',
+    ],
+  },
+];
+/** Words a minute; speakers differ by as much. */
+const speeds = [130, 175, 200];
+/** A second of silence leads. */
+const lead = 1;
+
+let dir: string;
+let clean: () => Promise<void>;
+beforeAll(async () => ({ dir, clean } = await testFolder()));
+afterAll(() => clean());
+
+async function speak({ voice, pauses, sentences }: (typeof spoken)[number], speed: number) {
+  const silence = async (seconds: number) => {
+    const path = join(dir, `silence ${seconds}.wav`);
+    await ffmpeg('-f', 'lavfi', '-i', 'anullsrc=r=22050:cl=mono', '-t', String(seconds), path);
+    return path;
+  };
+  const parts = [await silence(lead)];
+  const starts: number[] = [];
+  let at = lead;
+  for (const [i, sentence] of sentences.entries()) {
+    const path = join(dir, `${voice} ${speed} ${i}.wav`);
+    await execa('espeak-ng', ['-v', voice, '-s', String(speed), '-z', '-w', path, sentence]);
+    const { stdout } = await execa('ffprobe', [
+      ...['-v', 'error', '-show_entries', 'format=duration', '-of', 'csv=p=0', path],
+    ]);
+    starts.push(at);
+    at += Number(stdout) + pauses[i]!;
+    parts.push(path, await silence(pauses[i]!));
+  }
+  const list = join(dir, `${voice} ${speed}.txt`);
+  await writeFile(list, parts.map((part) => `file '${part}'\n`).join(''));
+  const film = join(dir, `${voice} ${speed}.mp4`);
+  await ffmpeg(
+    ...['-f', 'lavfi', '-i', 'color=s=160x90:r=25', '-f', 'concat', '-safe', '0', '-i', list],
+    ...['-t', String(at + 0.5), '-af', 'apad', '-c:a', 'aac', film],
+  );
+  return { film, starts };
+}
+
+(speaks ? describe : describe.skip)('sentences begin where they are spoken', () => {
+  test('median error at most 0.25 s, worst at most 0.8 s, over three languages and three speeds', async () => {
+    const errors: number[] = [];
+    for (const each of spoken)
+      for (const speed of speeds) {
+        const { film, starts } = await speak(each, speed);
+        const facts = await factsOf(film);
+        const heard = await listenAlong(film, facts);
+        if (!heard.ok) throw new Error(heard.problem.sentence);
+        const timed = timeScript(each.sentences.join(' '), { ...heard.value, rate: facts.video.rate });
+        if (!timed.ok) throw new Error(timed.problem.sentence);
+        expect(timed.value.flatMap((cue) => cue.lines).join(' ')).toBe(each.sentences.join(' '));
+        each.sentences.forEach((sentence, i) => {
+          const begins = sentence.split(' ').slice(0, 3).join(' ');
+          const cue = timed.value.find((c) => c.lines[0]!.startsWith(begins));
+          errors.push(cue ? Math.abs(cue.from - starts[i]!) : Infinity);
+        });
+      }
+    errors.sort((a, b) => a - b);
+    expect(errors[errors.length >> 1]).toBeLessThanOrEqual(0.25);
+    expect(errors.at(-1)).toBeLessThanOrEqual(0.8);
+  }, 180_000);
+});

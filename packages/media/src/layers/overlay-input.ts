@@ -1,0 +1,25 @@
+/** Something that is laid over the picture, as an input of ffmpeg and what is done with it. */
+export interface Overlay {
+  /** Arguments that open it. */
+  args: string[];
+  /**
+   * The part of a filter graph that lays it over.
+   *
+   * @param base label of the picture below, `[b]`
+   * @param input number of the input that `args` open
+   * @param out label of the picture with it
+   */
+  graph: (base: string, input: number, out: string) => string;
+}
+
+/** Finds a picture or a film by the sum of its bytes. */
+export type GraphicPath = (what: { kind: 'picture' | 'film'; sha256: string }) => string;
+
+/** A filter graph that lays overlays over what a chain gives, `[out]`; their inputs come one after the other. */
+export function overlayGraph(base: string, overlays: readonly Overlay[], firstInput: number): string {
+  const label = (i: number) => (i === overlays.length ? '[out]' : `[base${i}]`);
+  return [
+    `${base}${label(0)}`,
+    ...overlays.map(({ graph }, i) => graph(label(i), firstInput + i, label(i + 1))),
+  ].join(';');
+}

@@ -1,0 +1,1 @@
+ALTER TABLE `jobs` ADD `placement_revision` integer;

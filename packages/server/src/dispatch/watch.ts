@@ -1,0 +1,66 @@
+import { and, eq, gt, inArray } from 'drizzle-orm';
+import { dispatches } from '../db/schema.ts';
+import { happened } from '../happenings.ts';
+import { tellVersion } from '../tell.ts';
+import { now, type Workspace } from '../workspace.ts';
+import type { Connectors } from './connectors.ts';
+import { about, consignmentOf } from './dispatch-job.ts';
+
+/** Outlets are asked so often what became of files that have arrived, milliseconds. */
+export const askEveryMs = 3000;
+/** A file that has been live for so long is not asked after any more, milliseconds. */
+const forgetAfterMs = 7 * 24 * 3600_000;
+
+type Ws = Pick<Workspace, 'db' | 'storage' | 'specs' | 'events' | 'connectors'>;
+
+/** Asks outlets what became of the files that arrived there: whether they are to be seen, or were taken down again. */
+export async function askAfterDispatches(ws: Ws): Promise<void> {
+  const since = new Date(Date.now() - forgetAfterMs).toISOString();
+  const rows = await ws.db
+    .select()
+    .from(dispatches)
+    .where(
+      and(
+        inArray(dispatches.state, ['arrived', 'live']),
+        eq(dispatches.connector, 'outlet'),
+        gt(dispatches.updatedAt, since),
+      ),
+    );
+  for (const row of rows) {
+    const of = await consignmentOf(ws, row);
+    if (!of) continue;
+    const there = await ws.connectors[row.connector as keyof Connectors].look(of);
+    if (there.kind === 'there' && there.state === 'live' && row.state === 'arrived') {
+      await ws.db.transaction(async (tx) => {
+        await tx
+          .update(dispatches)
+          .set({ state: 'live', receipt: there.receipt, updatedAt: now() })
+          .where(and(eq(dispatches.id, row.id), eq(dispatches.state, 'arrived')));
+        await happened(tx, [
+          about(row, { kind: 'live', file: of.fileName, to: row.to, address: there.receipt.address ?? '' }),
+        ]);
+      });
+      await tellVersion(ws, row.versionId);
+    }
+    if (there.kind === 'taken-down') {
+      await ws.db.transaction(async (tx) => {
+        await tx
+          .update(dispatches)
+          .set({
+            state: 'taken-down',
+            problem: {
+              code: 'taken-down',
+              sentence: there.reason,
+              mend: 'Mend what the outlet says, then send it again.',
+            },
+            updatedAt: now(),
+          })
+          .where(and(eq(dispatches.id, row.id), inArray(dispatches.state, ['arrived', 'live'])));
+        await happened(tx, [
+          about(row, { kind: 'taken-down', file: of.fileName, to: row.to, reason: there.reason }),
+        ]);
+      });
+      await tellVersion(ws, row.versionId);
+    }
+  }
+}

@@ -1,0 +1,226 @@
+import { afterAll, beforeAll, expect, test } from '@jest/globals';
+import { addDays, differenceInCalendarDays, format, parseISO } from 'date-fns';
+import { eq } from 'drizzle-orm';
+import ICAL from 'ical.js';
+import {
+  attentionSchema,
+  clearedFilesSchema,
+  deliverableSchema,
+  deliverableHistorySchema,
+  happeningViewSchema,
+  ledgerPageSchema,
+  ledgerViewSchema,
+  namingPreviewSchema,
+  productionCardSchema,
+  productionSchema,
+  renamedSchema,
+  versionSchema,
+} from '@mivvy/api';
+import { happeningWords } from '@mivvy/core';
+import * as z from 'zod';
+import { productions } from './db/schema.ts';
+import { happened } from './happenings.ts';
+import { madeProduction, type MadeProduction } from './testing/made.ts';
+import { testServer, type TestServer } from './testing/server.ts';
+
+/** The ledger: where every deliverable is, how it is called, and what happened. */
+let s: TestServer;
+let made: MadeProduction;
+beforeAll(async () => {
+  s = await testServer();
+  made = await madeProduction(s);
+  await made.make(made.versionIds.slice(0, 2));
+}, 150_000);
+afterAll(() => s.stop());
+
+const ledger = (query = '') => s.get(ledgerPageSchema, 'GET', `/ledger?${query}`);
+const mona = { 'X-Who': encodeURIComponent('Mona Ærø') };
+
+test('rows say where each deliverable is, as its own page says it', async () => {
+  const page = await ledger();
+  const versions = await made.versions();
+  expect(page.total).toBe(3);
+  for (const row of page.rows) expect(row.stage).toBe(versions.find((v) => v.id === row.versionId)!.stage);
+  expect(page.counts).toEqual({ passed: 2, planned: 1 });
+  expect(page.rows.find((row) => row.placement === 'Tall')).toMatchObject({
+    outlet: 'Quick',
+    production: 'Kite',
+    client: 'Harbour Trust',
+    last: { what: { kind: 'made', passed: true } },
+  });
+  await made.reframe(made.versionIds[2]!, 0.4);
+  expect((await ledger()).counts).toEqual({ passed: 2, framed: 1 });
+});
+
+test('days and people are given to versions, found again, sorted by, and told of', async () => {
+  const [tall, square] = made.versionIds;
+  const path = `/productions/${made.id}/tracking`;
+  await s.call('PATCH', path, { versionIds: [tall], dueOn: '2020-01-02', holder: 'Jo' }, mona);
+  await s.call('PATCH', path, { versionIds: [square], dueOn: '2019-12-31' }, mona);
+  await s.call('PATCH', `/productions/${made.id}`, { dueOn: '2999-01-01' });
+  const page = await ledger('order=due');
+  expect(page.rows.map((row) => row.dueOn)).toEqual(['2019-12-31', '2020-01-02', '2999-01-01']);
+  expect((await ledger('order=due&descending=true')).rows[0]!.dueOn).toBe('2999-01-01');
+  expect((await ledger('holder=Jo')).rows.map((row) => row.versionId)).toEqual([tall]);
+  expect((await ledger('dueBy=2020-01-01')).rows.map((row) => row.versionId)).toEqual([square]);
+  expect((await ledger('search=quick%20squ')).rows.map((row) => row.versionId)).toEqual([square]);
+  expect((await ledger('search=100%25')).total).toBe(0);
+  expect((await ledger('stages=framed')).rows).toHaveLength(1);
+  expect((await ledger('from=1&count=1')).rows.map((row) => row.versionId)).toEqual([tall]);
+  expect((await s.call('GET', '/ledger?order=luck')).status).toBe(400);
+  expect(page.holders).toEqual(['Jo']);
+  expect(await s.get(attentionSchema, 'GET', '/attention')).toMatchObject({ late: 2, soon: 0, behind: 0 });
+  const history = await s.get(deliverableHistorySchema, 'GET', `/versions/${tall}/history`);
+  expect(history.happenings.map((h) => [h.by, happeningWords(h.what)]).slice(0, 2)).toEqual([
+    ['Mona Ærø', 'Jo has it'],
+    ['Mona Ærø', 'It is due on 2020-01-02'],
+  ]);
+  // What stays as it is did not happen.
+  await s.call('PATCH', path, { versionIds: [tall], holder: 'Jo' }, mona);
+  const again = await s.get(deliverableHistorySchema, 'GET', `/versions/${tall}/history`);
+  expect(again.happenings).toHaveLength(history.happenings.length);
+});
+
+test('what is due is read by another program’s calendar, and the table by any', async () => {
+  const answer = await s.call('GET', '/due.ics');
+  expect(answer.headers.get('content-type')).toMatch(/^text\/calendar/);
+  const calendar = new ICAL.Component(ICAL.parse(answer.body as string) as never);
+  const events = calendar.getAllSubcomponents('vevent').map((each) => new ICAL.Event(each));
+  expect(events.map((event) => [event.startDate.toString(), event.startDate.isDate, event.summary])).toEqual([
+    ['2019-12-31', true, 'Quick, Square · Kite'],
+    ['2020-01-02', true, 'Quick, Tall · Kite'],
+    ['2999-01-01', true, 'Quick, Short · Kite'],
+  ]);
+  await s.call('PATCH', `/productions/${made.id}/tracking`, {
+    versionIds: [made.versionIds[2]],
+    holder: '=SUM(1)',
+  });
+  const table = await s.call('GET', '/ledger.csv');
+  const lines = (table.body as string).trim().split('\n');
+  expect(lines).toHaveLength(4);
+  expect(lines[0]).toMatch(/^production,client,master/);
+  // Nobody's spreadsheet works anything out.
+  expect(table.body).toContain("'=SUM(1)");
+});
+
+test('ways of looking are kept and forgotten', async () => {
+  const kept = await s.get(z.array(ledgerViewSchema), 'POST', '/ledger/views', {
+    name: 'Late',
+    query: { search: '', stages: ['framed', 'passed'], order: 'due', descending: false },
+  });
+  expect(kept.map((view) => [view.name, view.query.stages])).toEqual([['Late', ['framed', 'passed']]]);
+  expect((await s.call('DELETE', `/ledger/views/${kept[0]!.id}`)).status).toBe(204);
+  expect(await s.get(z.array(ledgerViewSchema), 'GET', '/ledger/views')).toEqual([]);
+});
+
+test('a pattern is shown for every version before it holds; renaming is a fact, and redoes nothing', async () => {
+  const preview = (pattern: string) =>
+    s.get(namingPreviewSchema, 'POST', `/productions/${made.id}/naming/preview`, { pattern });
+  const alike = await preview('CLIENT-final');
+  expect(alike.names.map((name) => name.fileName)).toEqual(Array(3).fill('harbour-trust-final.mp4'));
+  expect(alike.names[0]!.troubles.join()).toMatch(/^3 versions would be called so/);
+  const good = await preview('OUTLET.PLACEMENT-SHAPE_MAKING');
+  expect(good.names.map((name) => [name.fileName, name.troubles])).toEqual([
+    ['quick.quick-tall-9x16_v2.mp4', []],
+    ['quick.quick-square-1x1_v2.mp4', []],
+    ['quick.quick-short-1x1_v1.mp4', []],
+  ]);
+  expect(good.toRename).toBe(2);
+  const before = (await made.versions()).map((v) => v.deliverable?.fileName);
+  await s.call('PATCH', `/productions/${made.id}`, { naming: 'CLIENT-final' });
+  expect(await s.get(renamedSchema, 'POST', `/productions/${made.id}/naming/rename`)).toEqual({ renamed: 2 });
+  const after = await made.versions();
+  // Two of one name are told apart; the files are what they were, and nothing is behind.
+  expect(after.flatMap((v) => v.deliverable?.fileName ?? []).sort()).toEqual([
+    'harbour-trust-final.mp4',
+    'harbour-trust-final_2.mp4',
+  ]);
+  expect(after.map((v) => v.stage)).toEqual(['passed', 'passed', 'framed']);
+  const file = await fetch(`${s.base}/api/deliverables/${after[0]!.deliverable!.id}/file`);
+  expect([file.status, file.headers.get('content-disposition')]).toEqual([
+    200,
+    `attachment; filename=${after[0]!.deliverable!.fileName}`,
+  ]);
+  await file.body?.cancel();
+  const told = await s.get(z.array(happeningViewSchema), 'GET', `/productions/${made.id}/happenings`);
+  expect(told.flatMap((h) => (h.what.kind === 'renamed' ? [h.what.before] : [])).sort()).toEqual(
+    before.filter(Boolean).sort(),
+  );
+});
+
+test('an earlier file’s framing is put back, and that file is what it should be again', async () => {
+  const [id] = made.versionIds;
+  const first = (await made.versions())[0]!.deliverable!;
+  await made.reframe(id!, 0.3);
+  const behind = (await made.versions())[0]!;
+  expect([behind.stage, behind.behind]).toEqual([
+    'behind',
+    [expect.stringMatching(/^the framing was moved on/)],
+  ]);
+  const back = await s.get(versionSchema, 'POST', `/deliverables/${first.id}/restore`);
+  expect(back.stage).toBe('passed');
+  expect((await s.call('POST', `/versions/${id}/undo`)).status).toBe(200);
+  expect((await made.versions())[0]!.stage).toBe('behind');
+  await s.get(versionSchema, 'POST', `/deliverables/${first.id}/restore`);
+});
+
+test('older files are cleared by a rule: never the newest, never what was approved; their evidence stays', async () => {
+  const [id] = made.versionIds;
+  for (const x of [0.31, 0.32, 0.33]) {
+    await made.reframe(id!, x);
+    await made.make([id!]);
+  }
+  const all = await s.get(z.array(deliverableSchema), 'GET', `/productions/${made.id}/deliverables`);
+  const own = all.filter((d) => d.versionId === id).sort((a, b) => a.exportNumber - b.exportNumber);
+  await s.ws.db.transaction((tx) =>
+    happened(tx, [
+      {
+        by: 'Ines',
+        productionId: made.id,
+        versionId: id!,
+        deliverableId: own[0]!.id,
+        sha256: own[0]!.sha256,
+        what: { kind: 'approved', file: own[0]!.fileName },
+      },
+    ]),
+  );
+  const clear = (onlyTell: boolean) =>
+    s.get(clearedFilesSchema, 'POST', `/productions/${made.id}/clear`, { keep: 2, onlyTell });
+  const told = await clear(true);
+  expect(told.files.map((file) => file.id)).toEqual([own[1]!.id]);
+  const there = () => fetch(`${s.base}/api/deliverables/${own[1]!.id}/file`, { method: 'HEAD' });
+  expect((await there()).status).toBe(200);
+  expect(await clear(false)).toEqual(told);
+  expect((await there()).status).toBe(409);
+  const after = await s.get(z.array(deliverableSchema), 'GET', `/productions/${made.id}/deliverables`);
+  expect(after.find((d) => d.id === own[1]!.id)).toMatchObject({
+    sha256: own[1]!.sha256,
+    onDisk: { code: 'cleared' },
+  });
+  expect((await s.call('GET', `/deliverables/${own[1]!.id}/report`)).status).toBe(200);
+  expect(
+    after
+      .filter((d) => d.onDisk === null && d.versionId === id)
+      .map((d) => d.exportNumber)
+      .sort(),
+  ).toEqual([1, 3, 4]);
+  expect((await clear(false)).files).toEqual([]);
+}, 60_000);
+
+test('a production is started like another, its days moved with the delivery', async () => {
+  const copy = await s.get(productionSchema, 'POST', `/productions/${made.id}/copy`, {
+    name: 'Kite, next year',
+    dueOn: '2999-01-11',
+  });
+  expect(copy).toMatchObject({ client: 'Harbour Trust', naming: 'CLIENT-final', dueOn: '2999-01-11' });
+  const cards = await s.get(z.array(productionCardSchema), 'GET', '/productions');
+  expect(cards.find((card) => card.id === made.id)!.stages).toEqual({ passed: 2, framed: 1 });
+  // A day of its own keeps its distance to the delivery, and is given when the version is added.
+  const [row] = await s.ws.db.select().from(productions).where(eq(productions.id, copy.id));
+  const distance = differenceInCalendarDays(parseISO('2999-01-11'), parseISO('2999-01-01'));
+  expect(row!.expects[0]).toEqual({
+    placementId: 'quick-tall',
+    holder: 'Jo',
+    dueOn: format(addDays(parseISO('2020-01-02'), distance), 'yyyy-MM-dd'),
+  });
+});

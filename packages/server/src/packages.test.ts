@@ -1,0 +1,118 @@
+import { afterAll, beforeAll, expect, test } from '@jest/globals';
+import { mkdtemp, readdir, readFile, rm, writeFile } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { eq } from 'drizzle-orm';
+import { execa } from 'execa';
+import { fromBuffer, type Entry, type ZipFile } from 'yauzl';
+import * as z from 'zod';
+import { packageWrittenSchema } from '@mivvy/api';
+import { deliverables } from './db/schema.ts';
+import { fromStored } from './storage.ts';
+import { madeProduction, type MadeProduction } from './testing/made.ts';
+import { testServer, type TestServer } from './testing/server.ts';
+
+/** Packages, opened by other programs: yauzl reads the archive, `sha256sum -c` the checksums. */
+let s: TestServer;
+let made: MadeProduction;
+let dir: string;
+let ids: string[];
+beforeAll(async () => {
+  dir = await mkdtemp(join(tmpdir(), 'mivvy packages '));
+  s = await testServer();
+  made = await madeProduction(s, ['quick-tall', 'quick-square']);
+  ids = (await made.make()).map((version) => version.deliverable!.id);
+}, 150_000);
+afterAll(async () => {
+  await s.stop();
+  await rm(dir, { recursive: true, force: true });
+});
+
+/** The names and bytes in an archive. */
+async function unzipped(bytes: Buffer): Promise<Map<string, Buffer>> {
+  const zip = await new Promise<ZipFile>((resolve, reject) =>
+    fromBuffer(bytes, { lazyEntries: true }, (error, file) => (file ? resolve(file) : reject(error!))),
+  );
+  const found = new Map<string, Buffer>();
+  await new Promise<void>((resolve, reject) => {
+    zip.on('error', reject).on('end', resolve);
+    zip.on('entry', (entry: Entry) =>
+      zip.openReadStream(entry, (error, stream) => {
+        if (!stream) return reject(error!);
+        const chunks: Buffer[] = [];
+        stream.on('data', (chunk: Buffer) => chunks.push(chunk));
+        stream.on('end', () => {
+          found.set(entry.fileName, Buffer.concat(chunks));
+          zip.readEntry();
+        });
+      }),
+    );
+    zip.readEntry();
+  });
+  return found;
+}
+
+const manifestSchema = z.object({
+  format: z.literal('mivvy-manifest'),
+  version: z.literal(1),
+  files: z.array(z.object({ file: z.string(), sha256: z.string(), bytes: z.number(), passed: z.boolean() })),
+});
+
+test('an archive has films, reports, a manifest and checksums that hold', async () => {
+  const answer = await fetch(`${s.base}/api/productions/${made.id}/package?files=${ids.join(',')}`);
+  expect(answer.headers.get('content-type')).toBe('application/zip');
+  const files = await unzipped(Buffer.from(await answer.arrayBuffer()));
+  const [root] = [...files.keys()][0]!.split('/');
+  expect([...files.keys()].map((name) => name.replace(`${root}/`, '')).sort()).toEqual(
+    [
+      'SHA256SUMS',
+      'films/kite_film_quick-square_120x120_25fps_v1.mp4',
+      'films/kite_film_quick-tall_90x160_25fps_v1.mp4',
+      'manifest.csv',
+      'manifest.json',
+      ...['quick-square_120x120', 'quick-tall_90x160'].flatMap((place) => [
+        `reports/kite_film_${place}_25fps_v1.mp4.report.html`,
+        `reports/kite_film_${place}_25fps_v1.mp4.report.json`,
+      ]),
+    ].sort(),
+  );
+  const at = join(dir, 'unzipped');
+  for (const [name, bytes] of files) {
+    const path = join(at, name);
+    await execa('mkdir', ['-p', join(path, '..')]);
+    await writeFile(path, bytes);
+  }
+  const checked = await execa('sha256sum', ['-c', 'SHA256SUMS'], { cwd: join(at, root!) });
+  expect(checked.stdout.split('\n').every((line) => line.endsWith(': OK'))).toBe(true);
+  expect(checked.stdout.split('\n')).toHaveLength(files.size - 1);
+  const manifest = manifestSchema.parse(JSON.parse(files.get(`${root}/manifest.json`)!.toString()));
+  for (const file of manifest.files)
+    expect([file.file, files.get(`${root}/${file.file}`)!.length]).toEqual([file.file, file.bytes]);
+  expect(files.get(`${root}/manifest.csv`)!.toString().trim().split('\n')).toHaveLength(3);
+});
+
+test('the same lies in a folder, whole; the next one does not write over it', async () => {
+  const folder = join(dir, 'for the client');
+  const write = () =>
+    s.get(packageWrittenSchema, 'POST', `/productions/${made.id}/package`, { deliverableIds: ids, folder });
+  const [first, second] = [(await write()).path, (await write()).path];
+  expect(first).not.toBe(second);
+  expect((await readdir(folder)).every((name) => !name.startsWith('.'))).toBe(true);
+  await execa('sha256sum', ['-c', '--quiet', 'SHA256SUMS'], { cwd: first });
+});
+
+test('a file that was changed on the disk is never packed, and a folder that cannot be written to is told', async () => {
+  const bad = await s.call('POST', `/productions/${made.id}/package`, {
+    deliverableIds: ids,
+    folder: '/proc/nowhere',
+  });
+  expect([bad.status, (bad.body as { code: string }).code]).toEqual([409, 'folder-unwritable']);
+  const [row] = await s.ws.db.select().from(deliverables).where(eq(deliverables.id, ids[0]!));
+  const path = fromStored(s.ws.storage, row!.path);
+  const bytes = await readFile(path);
+  bytes[bytes.length - 3]! ^= 1;
+  await writeFile(path, bytes);
+  const answer = await s.call('GET', `/productions/${made.id}/package?files=${ids.join(',')}`);
+  expect([answer.status, (answer.body as { code: string }).code]).toEqual([409, 'changed-on-disk']);
+  expect((await s.call('GET', `/productions/${made.id}/package?files=`)).status).toBe(400);
+});

@@ -1,0 +1,134 @@
+import { createWriteStream } from 'node:fs';
+import { mkdir, rm } from 'node:fs/promises';
+import { join } from 'node:path';
+import { pipeline } from 'node:stream/promises';
+import { Router, type Request, type Response } from 'express';
+import { eq } from 'drizzle-orm';
+import { nanoid } from 'nanoid';
+import PQueue from 'p-queue';
+import {
+  checkFile,
+  fail,
+  ok,
+  reportPage,
+  wantedAlone,
+  type CheckReport,
+  type PlacedOutlet,
+  type RenderPlan,
+  type Result,
+} from '@mivvy/core';
+import { compareFile, countFrames, heardIn, measureFile, probeMaster, sha256File } from '@mivvy/media';
+import { cuts, masters } from '../db/schema.ts';
+import { openMaster } from '../files/master-file.ts';
+import { refuse, route, queryText } from '../http/problems.ts';
+import { planOf } from '../plans.ts';
+import type { Workspace } from '../workspace.ts';
+import { findVersion } from './find.ts';
+
+/** Measuring needs much of the machine: one file at a time, the others wait. */
+const checking = new PQueue({ concurrency: 1 });
+/** So much room is left on the disk beside a file that comes in to be checked, bytes. */
+const roomToSpare = 200_000_000;
+
+/** The route that checks a file which was made elsewhere; nothing of it is kept. */
+export function foreignCheckRoutes(ws: Workspace): Router {
+  const router = Router();
+  router.post(
+    '/checks',
+    route((req, res) => checkForeign(ws, req, res)),
+  );
+  return router;
+}
+
+/** What a foreign file is held against. */
+interface Against {
+  place: PlacedOutlet;
+  /** The plan of a version, with its master; null where the placement alone is known. */
+  version: { plan: RenderPlan; masterPath: string; master: string } | null;
+}
+
+async function readAgainst(ws: Workspace, req: Request): Promise<Against> {
+  const versionId = queryText(req, 'version');
+  if (versionId === undefined) {
+    const id = queryText(req, 'placement') ?? '';
+    const place = ws.specs.find(id);
+    return place
+      ? { place, version: null }
+      : refuse(404, 'not-found', `The spec book has no placement “${id}”.`);
+  }
+  const { version } = await findVersion(ws.db, versionId);
+  const place = ws.specs.of(version);
+  const [master] = await ws.db.select().from(masters).where(eq(masters.id, version.masterId));
+  const [cut] = version.cutId ? await ws.db.select().from(cuts).where(eq(cuts.id, version.cutId)) : [];
+  const planned = master && planOf(ws, version, master, cut);
+  if (!place || !master || !planned)
+    return refuse(
+      409,
+      'no-plan',
+      'The version’s master has not been read yet.',
+      'Try again when it has been.',
+    );
+  const film = await openMaster(ws, master);
+  if (!film.ok) return refuse(409, film.problem.code, film.problem.sentence, film.problem.mend);
+  return { place, version: { plan: planned.plan, masterPath: film.value, master: master.name } };
+}
+
+/** Measures a file and holds it against what is wanted. */
+async function reportOn(
+  path: string,
+  { place, version }: Against,
+  signal: AbortSignal,
+): Promise<Result<{ plan: RenderPlan; report: CheckReport }>> {
+  const { placement } = place;
+  const measured = await measureFile(path, signal);
+  if (!measured.ok)
+    return fail('not-checked', 'That file holds no picture that can be read.', 'Choose a finished film.');
+  if (!version) {
+    const quick = await probeMaster(path, signal);
+    const facts = quick.ok ? await countFrames(path, quick.value, signal) : quick;
+    if (!facts.ok) return facts;
+    const wanted = wantedAlone(facts.value, placement);
+    return ok({ plan: wanted.plan, report: checkFile(wanted, measured.value, { placement }) });
+  }
+  const { plan, masterPath } = version;
+  const heard = await heardIn(plan, masterPath, signal);
+  if (!heard.ok) return heard;
+  const compared = await compareFile(path, measured.value, plan, masterPath, { signal, nice: true });
+  if (!compared.ok) return compared;
+  const wanted = { plan, heard: heard.value, alone: false };
+  return ok({ plan, report: checkFile(wanted, measured.value, { placement, compared: compared.value }) });
+}
+
+async function checkForeign(ws: Workspace, req: Request, res: Response): Promise<void> {
+  const against = await readAgainst(ws, req);
+  const bytes = Number(req.get('content-length') ?? 0);
+  if (bytes + roomToSpare > (await ws.freeBytes()))
+    refuse(
+      507,
+      'disk-full',
+      'There is no room on the disk for that file.',
+      'Make room, then check it again.',
+    );
+  const folder = join(ws.storage.work, `check-${nanoid(8)}`);
+  const gone = new AbortController();
+  res.once('close', () => gone.abort());
+  try {
+    await mkdir(folder, { recursive: true });
+    const path = join(folder, 'file');
+    await pipeline(req, createWriteStream(path));
+    const made = await checking.add(() => reportOn(path, against, gone.signal), { throwOnTimeout: true });
+    if (!made.ok) refuse(422, made.problem.code, made.problem.sentence, made.problem.mend);
+    const { plan, report } = made.value;
+    const file = queryText(req, 'name')?.slice(0, 255) ?? 'file';
+    const sha256 = await sha256File(path, gone.signal);
+    const { outlet, placement } = against.place;
+    const place = `${outlet.name}, ${placement.name}`;
+    const page = reportPage({ file, sha256, place, master: against.version?.master ?? null, plan, report });
+    res.json({ file, sha256, place, passed: report.passed, checks: report.checks, rate: plan.rate, page });
+  } catch (error) {
+    // Whoever asked has left: there is nobody to tell.
+    if (!gone.signal.aborted) throw error;
+  } finally {
+    await rm(folder, { recursive: true, force: true });
+  }
+}

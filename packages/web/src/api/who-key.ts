@@ -1,0 +1,2 @@
+/** Where the browser remembers who sits here. */
+export const whoKey = 'mivvy.who';
