@@ -120,6 +120,26 @@ test('every screen is sound by WCAG 2.2 AA and fits its window, on the light des
   }
 });
 
+test('a screen that is still being fetched is sound too, and so is one that could not be', async ({
+  page,
+}) => {
+  let answer = () => {};
+  const held = new Promise<void>((resolve) => (answer = resolve));
+  await page.route(/\/api\/productions/, async (route) => {
+    await held;
+    await route.fulfill({
+      status: 503,
+      json: { code: 'disk', sentence: 'The disk does not answer.', mend: 'Look at it.' },
+    });
+  });
+  await page.goto('/');
+  await page.getByRole('progressbar').waitFor();
+  await expectSound(page, 'a screen that is fetched');
+  answer();
+  await page.getByText('The disk does not answer.').waitFor();
+  await expectSound(page, 'a screen that could not be fetched');
+});
+
 test('everything by keyboard: the keys are listed, overlays and play answer to them', async ({ page }) => {
   await addQuickBook(page);
   await bringIn(page, await plainFilm('keys.mp4'));

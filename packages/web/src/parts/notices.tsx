@@ -28,7 +28,7 @@ export function Loading({ what }: { what: string }) {
   return (
     <div className="empty" aria-busy="true" role="status">
       <p>Fetching {what} …</p>
-      <LinearProgress sx={{ width: 180 }} />
+      <LinearProgress aria-label={`Fetching ${what}`} sx={{ width: 180 }} />
     </div>
   );
 }

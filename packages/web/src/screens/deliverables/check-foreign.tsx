@@ -110,7 +110,7 @@ function ForeignDialog({ onClose }: { onClose: () => void }) {
           {check.isPending && (
             <div role="status">
               <p className="quiet">Measuring {check.variables.name} …</p>
-              <LinearProgress />
+              <LinearProgress aria-label={`Measuring ${check.variables.name}`} />
             </div>
           )}
           {check.isError && <ProblemNote problem={problemOf(check.error)} />}

@@ -85,11 +85,10 @@ export function ProductionFrame() {
         running={production && <Running productionId={productionId} name={production.name} />}
       />
       <main>
-        {production && (
-          <h1 className="sr">
-            {here?.name ?? 'Production'}, {production.name}
-          </h1>
-        )}
+        <h1 className="sr">
+          {here?.name ?? 'Production'}
+          {production && `, ${production.name}`}
+        </h1>
         {query.isPending || (needsLetters && letters.isPending) ? (
           <Loading what="the production" />
         ) : !production ? (

@@ -170,6 +170,7 @@ export function ProductionsScreen() {
       <TopBar />
       <main className="scroll">
         <input {...getInputProps()} data-testid="film-chooser" />
+        {!query.data?.length && <h1 className="sr">Productions</h1>}
         {query.isPending ? (
           <Loading what="the productions" />
         ) : query.isError ? (

@@ -59,8 +59,22 @@ function OpenPlacement({ page, book }: { page: PlacementPage; book: Book }) {
 
 function PageOf({ id, book }: { id: string; book: Book }) {
   const query = usePlacementPage(id);
-  if (query.isPending) return <Loading what="the placement" />;
-  if (query.isError) return <Failed error={query.error} onRetry={() => void query.refetch()} />;
+  if (query.isPending) {
+    return (
+      <>
+        <h1 className="sr">Spec book</h1>
+        <Loading what="the placement" />
+      </>
+    );
+  }
+  if (query.isError) {
+    return (
+      <>
+        <h1 className="sr">Spec book</h1>
+        <Failed error={query.error} onRetry={() => void query.refetch()} />
+      </>
+    );
+  }
   return <OpenPlacement key={id} page={query.data} book={book} />;
 }
 
@@ -83,6 +97,7 @@ export function SpecBookScreen() {
       <TopBar where={<b>Spec book</b>} />
       <main>
         <input {...getInputProps()} data-testid="spec-chooser" />
+        {!openId && <h1 className="sr">Spec book</h1>}
         {query.isPending ? (
           <Loading what="the spec book" />
         ) : query.isError ? (
