@@ -37,6 +37,7 @@ export {
   carryAnswerSchema,
   newCutSchema,
   cutChangeSchema,
+  coverChoiceSchema,
   playsCutSchema,
   cutReadSchema,
   filmActivitySchema,

@@ -271,6 +271,19 @@ export const operations: readonly Operation[] = [
     answer: s.versionSchema,
   },
   {
+    method: 'patch',
+    path: '/api/versions/{id}/cover',
+    summary: 'Choose the frame that a version’s cover shows',
+    body: s.coverChoiceSchema,
+    answer: s.versionSchema,
+  },
+  {
+    method: 'get',
+    path: '/api/deliverables/{id}/cover',
+    summary: 'The still that goes beside a file',
+    media: 'image/jpeg',
+  },
+  {
     method: 'get',
     path: '/api/masters/{id}/look',
     summary: 'What was seen in a master, as far as it has been looked at',

@@ -251,6 +251,8 @@ export const deliverableSchema = z.object({
   targetKbps: z.number().nullable(),
   /** The format of the captions that go beside it; null where none do. */
   captionsBeside: z.enum(['srt', 'vtt']).nullable(),
+  /** The format of the still that goes beside it; null where none does. */
+  coverBeside: z.enum(['jpeg', 'png']).nullable(),
   /** What became of these bytes outside. */
   handover: handoverSchema,
   /** What is wrong with the file on the disk; null where it is known to be the one that was made. */
@@ -279,6 +281,8 @@ export const versionSchema = z.object({
   /** The placement as it holds today, where that is another revision. */
   newerPlace: z.object({ revision: z.number().int(), placement: placementSchema }).nullable(),
   framing: framingSchema,
+  /** The master's frame that its cover shows; null until somebody picks one. */
+  coverFrame: z.number().int().nonnegative().nullable(),
   /** Grows with every change; a change names the revision it was made from. */
   revision: z.number().int(),
   accepted: z.array(acceptanceSchema),
@@ -392,6 +396,8 @@ export const cutChangeSchema = z.strictObject({
   joinMs: z.number().min(0).max(500).optional(),
 });
 /** The cut that a version plays from now on; null for the full film. */
+/** The master's frame that a version's cover shows; null for the middle of what plays. */
+export const coverChoiceSchema = z.strictObject({ frame: z.number().int().nonnegative().nullable() });
 export const playsCutSchema = z.strictObject({ cutId: id.nullable() });
 /** A cut made from an edit list, and what is worth saying about that. */
 export const cutReadSchema = z.object({ master: masterSchema, cutId: id, words: z.array(z.string()) });

@@ -24,6 +24,7 @@ interface Line {
   status?: string;
   file?: string | null;
   captions?: string;
+  cover?: string;
   checks?: Check[];
   troubles?: { code: string; sentence: string }[];
 }
@@ -104,6 +105,13 @@ beforeAll(async () => {
               captions: 'burned',
               safeMargin: { top: 0.05, right: 0.05, bottom: 0.05, left: 0.05 },
               blocked: [{ name: 'buttons', x: 0.86, y: 0.45, width: 0.14, height: 0.38 }],
+              ...common,
+            },
+            {
+              id: 'cover',
+              name: 'With a cover',
+              frame: { width: 180, height: 320 },
+              cover: { width: 360, height: 640, format: 'png' },
               ...common,
             },
             { id: 'none', name: 'None', frame: { width: 240, height: 240 }, captions: 'none', ...common },
@@ -397,4 +405,27 @@ describe('checking a finished file', () => {
     );
     expect(code === 2 ? told.join(' ') : report(lines).status).toMatch(/incomplete|failed/);
   });
+});
+
+test('a cover lies beside its film, of the picture that was asked for; it is checked with it', async () => {
+  const { code, lines, out, files } = await deliverTo(null, '--placement', 'cover', '--cover', '2.0s');
+  const event = made(lines, 'cover');
+  expect([code, event.status, files.length]).toEqual([0, 'passed', 2]);
+  expect(basename(event.cover!)).toBe(basename(event.file!).replace('.mp4', '.png'));
+  expect(event.checks!.find((c) => c.id === 'cover')!.expected).toMatch(
+    /PNG of 360 × 640, the film at 00:00:02:00/,
+  );
+  const check = (...more: string[]) =>
+    run(
+      'check',
+      ...['--file', event.file!, '--specs', at('book.json'), '--placement', 'cover', '--quiet'],
+      ...['--master', at('film.mp4'), ...more],
+    );
+  expect((await check('--cover', '2.0s')).code).toBe(0);
+  // Another picture is wanted, then none is there.
+  const wrong = await check('--cover', '0.2s');
+  expect([wrong.code, wrong.lines.at(-1)!.checks!.find((c) => !c.ok)!.id]).toEqual([1, 'cover']);
+  await rm(join(out, basename(event.cover!)));
+  expect((await check('--cover', '2.0s')).lines.at(-1)!.checks!.filter((c) => !c.ok)).toHaveLength(1);
+  expect((await deliverTo(null, '--placement', 'cover', '--cover', 'never')).code).toBe(2);
 });

@@ -12,6 +12,7 @@ import {
   reportPage,
   wantedAlone,
   withCaptions,
+  type CheckLine,
   type CheckReport,
   type PlacedOutlet,
   type Result,
@@ -19,6 +20,8 @@ import {
 } from '@mivvy/core';
 import {
   compareFile,
+  coverLineOf,
+  coverName,
   heardIn,
   measureFile,
   readCaptionFile,
@@ -42,6 +45,7 @@ export const checkUsage = `Usage: mivvy check --file FILE --specs SPECBOOK --pla
                    [--master FILE]       held against the film that it was made from as well
                    [--plan FILE] [--at X,Y] [--zoom Z] [--in TC] [--to TC] [--pace P]
                                          made from it so, as “mivvy deliver” takes them
+                   [--cover TC]          with the cover that shows this picture, in a file beside it
                    [--captions FILE]     with these captions, drawn in or in a file beside it, as the place asks
                    [--html FILE]         the report as one page that opens anywhere
                    [--quiet]             no progress lines`;
@@ -89,10 +93,10 @@ function readRequest(argv: string[]): Result<Request> {
     );
   const playing = readPlaying(values);
   if ('wrong' in playing) return wrong(playing.wrong);
-  const { plan, pace, in: from, to } = values;
-  if (!values.master && (plan ?? pace ?? from ?? to ?? values.captions) !== undefined)
+  const { plan, pace, in: from, to, cover } = values;
+  if (!values.master && (plan ?? pace ?? from ?? to ?? cover ?? values.captions) !== undefined)
     return wrong(
-      '--plan, --in, --to, --pace and --captions say what was made of a film; they need --master.',
+      '--plan, --in, --to, --pace, --cover and --captions say what was made of a film; they need --master.',
     );
   return ok({
     ...playing.request,
@@ -119,7 +123,7 @@ async function readWanted(
   }
   const master = await readMaster(request.master, request, tell, signal);
   if (!master.ok) return master;
-  const { facts, sha256, played, framing, layers } = master.value;
+  const { facts, sha256, played, framing, coverFrame, layers } = master.value;
   const captions = request.captions === undefined ? ok(undefined) : await readCaptionFile(request.captions);
   if (!captions.ok) return captions;
   captions.value?.words.forEach(tell);
@@ -128,6 +132,7 @@ async function readWanted(
     sha256,
     placement,
     framing: framing ?? heldFraming(clampPose(request.pose, facts.video.displayed, placement.frame)),
+    coverFrame,
     ...played,
   });
   const dressed = withLayers(plain, placement, layers);
@@ -158,6 +163,15 @@ async function reportOn(
   if (!compared.ok) return compared;
   progress('compare', 1, null);
   return ok(checkFile(wanted, measured.value, { placement, compared: compared.value }));
+}
+
+/** Lines of what lies beside the file: its captions, and its cover, which needs the film that it is a picture of. */
+async function linesBeside(request: Request, { plan }: Wanted, signal: AbortSignal): Promise<CheckLine[]> {
+  const { sidecar, cover } = plan;
+  const lines = sidecar ? [await sidecarLine(sidecar, request.file)] : [];
+  if (!cover || request.master === undefined) return lines;
+  const still = join(dirname(request.file), coverName(request.file, cover));
+  return [...lines, await coverLineOf(plan, cover, still, request.master, signal)];
 }
 
 /** Writes a report's page, whole or not at all. */
@@ -199,9 +213,7 @@ export async function checkCommand(argv: string[], lines: Lines, signal: AbortSi
   const progress = progressPrinter(lines, request.quiet, { placement: request.placement });
   const report = await reportOn(request, place, wanted.value, progress, signal);
   if (!report.ok) return refuse(report.problem);
-  const { sidecar } = wanted.value.plan;
-  const beside = sidecar ? [await sidecarLine(sidecar, request.file)] : [];
-  const checks = [...report.value.checks, ...beside];
+  const checks = [...report.value.checks, ...(await linesBeside(request, wanted.value, signal))];
   const passed = checks.every((line) => line.ok);
   const sha256 = await sha256File(request.file, signal);
   if (request.html !== undefined) {

@@ -26,7 +26,15 @@ import {
   type PlacedOutlet,
   type Result,
 } from '@mivvy/core';
-import { deliver, findShots, lookAtFilm, readCaptionFile, shippedShaper, sidecarName } from '@mivvy/media';
+import {
+  coverName,
+  deliver,
+  findShots,
+  lookAtFilm,
+  readCaptionFile,
+  shippedShaper,
+  sidecarName,
+} from '@mivvy/media';
 import { progressPrinter, type Lines } from './lines.ts';
 import {
   playingOptions,
@@ -48,6 +56,7 @@ export const usage = `Usage: mivvy deliver --master FILE --specs SPECBOOK --plac
                      [--pace P]            played P times as fast with the pitch kept, 1 to 2 (1); 25/24 for a fraction
                      [--in TC] [--to TC]   first frame delivered, and first one not: 00:00:05:10 or 5.4s
                      [--captions FILE]     SubRip or WebVTT: drawn in, or written beside the film, as the place asks
+                     [--cover TC]          the picture that a cover shows, where a place asks for one
                      [--jobs N]            files made at a time, 1 to 4 (1)
                      [--quiet]             no progress lines`;
 
@@ -229,7 +238,7 @@ async function prepare(
 
 async function run(
   request: Request,
-  { facts, sha256, places, cues, played, framing, follow, layers, pictures }: Prepared,
+  { facts, sha256, places, cues, played, framing, coverFrame, follow, layers, pictures }: Prepared,
   lines: Lines,
   signal: AbortSignal,
 ): Promise<number> {
@@ -250,6 +259,7 @@ async function run(
       sha256,
       placement,
       framing: followed?.framing ?? framing ?? heldFraming(pose),
+      coverFrame,
       ...played,
     });
     const dressed = withLayers(plain, placement, layers);
@@ -264,7 +274,11 @@ async function run(
       return event({ file: null, sha256: null, status: 'refused', checks: [] });
     }
     const { plan } = planned;
-    const { sidecar } = plan;
+    const { sidecar, cover } = plan;
+    const besides = (film: string): string[] => [
+      ...(sidecar ? [sidecarName(film, sidecar)] : []),
+      ...(cover ? [coverName(film, cover)] : []),
+    ];
     // What lies there already stays, whoever made it: the next number that is free is taken.
     const named = (exportNumber: number): string => {
       const wished = deliverableName({
@@ -277,14 +291,11 @@ async function run(
         exportNumber,
         plain: placement.fileNames === 'plain',
       });
-      const taken = [wished, ...(sidecar ? [sidecarName(wished, sidecar)] : [])].some((n) =>
-        lying.has(nameKey(n)),
-      );
+      const taken = [wished, ...besides(wished)].some((n) => lying.has(nameKey(n)));
       return taken ? named(exportNumber + 1) : wished;
     };
     const fileName = named(1);
-    lying.add(nameKey(fileName));
-    if (sidecar) lying.add(nameKey(sidecarName(fileName, sidecar)));
+    for (const n of [fileName, ...besides(fileName)]) lying.add(nameKey(n));
     const file = join(request.out, fileName);
     const progress = progressPrinter(lines, request.quiet, { placement: placement.id });
     const made = await deliver(plan, {
@@ -308,6 +319,7 @@ async function run(
       file,
       sha256: made.value.sha256,
       ...(made.value.sidecar === undefined ? {} : { captions: made.value.sidecar }),
+      ...(made.value.cover === undefined ? {} : { cover: made.value.cover }),
       status: passed ? 'passed' : 'failed',
       checks,
       fingerprint: planFingerprint(plan),

@@ -38,6 +38,7 @@ export const playingOptions = {
   to: { type: 'string' },
   plan: { type: 'string' },
   pace: { type: 'string' },
+  cover: { type: 'string' },
 } as const;
 
 /** Those flags as they were given. */
@@ -48,6 +49,7 @@ export interface PlayingFlags {
   to?: string | undefined;
   plan?: string | undefined;
   pace?: string | undefined;
+  cover?: string | undefined;
 }
 
 /** What they ask for, checked. */
@@ -59,6 +61,8 @@ export interface PlayingRequest {
   pace: Pace | undefined;
   from: string | undefined;
   to: string | undefined;
+  /** The time of the picture that a cover shows. */
+  cover: string | undefined;
 }
 
 /** Reads the flags; the sentence says which is wrong. */
@@ -78,6 +82,7 @@ export function readPlaying(values: PlayingFlags): { request: PlayingRequest } |
       pace: pace.value,
       from: values.in,
       to: values.to,
+      cover: values.cover,
     },
   };
 }
@@ -90,6 +95,8 @@ export interface ReadMaster {
   played: Partial<Played>;
   /** From a plan file; without one the window is held where the command line says. */
   framing: Framing | undefined;
+  /** The frame that covers show; null for the middle of what plays. */
+  coverFrame: number | null;
   /** What a plan file lays over it. */
   layers: readonly Layer[];
   /** The pictures that those show, by their sums. */
@@ -185,7 +192,7 @@ async function readPlan(path: string, facts: MasterFacts, tell: (line: string) =
   if (!checked.ok) return checked;
   const pictures = picturesOf(plan.value, basename(path));
   if (!pictures.ok) return pictures;
-  return ok({ framing: fitted.framing, cut, layers: fitted.layers, pictures: pictures.value });
+  return ok({ ...fitted, cut, layers: fitted.layers, pictures: pictures.value });
 }
 
 /** Reads a film and works out what of it plays. */
@@ -201,6 +208,8 @@ export async function readMaster(
   if (!plan.ok) return plan;
   const span = readSpan(request, facts.value);
   if (!span.ok) return span;
+  const cover = request.cover === undefined ? ok(null) : parseTimecode(request.cover, facts.value.video.rate);
+  if (!cover.ok) return cover;
   const cut = plan.value?.cut ?? {};
   // In and out points hold inside a plan's cut as well.
   const kept = keepWithin(cut.kept ?? [span.value], span.value);
@@ -215,6 +224,7 @@ export async function readMaster(
     sha256: await sha256File(path, signal),
     played: { ...cut, kept, ...(request.pace ? { pace: request.pace } : {}) },
     framing: plan.value?.framing,
+    coverFrame: cover.value ?? plan.value?.coverFrame ?? null,
     layers: plan.value?.layers ?? [],
     pictures: plan.value?.pictures ?? new Map(),
   });

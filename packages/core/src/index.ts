@@ -225,6 +225,7 @@ export {
   stillWindow,
   planSeconds,
 } from './render/read-plan.ts';
+export { coverPlan, middleFrame } from './render/cover.ts';
 export { planMaster, makePlan, rendererRevision, planFingerprint, type PlanInput } from './render/plan.ts';
 export { planVersion, type VersionAsPlanned } from './render/planned.ts';
 export { timeLeft, timeLeftWords, timeLeftFigures, type TimeLeft } from './edits/time-left.ts';
@@ -277,6 +278,7 @@ export {
   type ReadCaptions,
 } from './interchange/captions.ts';
 export { cueAt } from './layers/paint.ts';
+export { coverLine, leastCoverLikeness, mostCoverDifference, type FoundCover } from './checks/cover-line.ts';
 export { captionsLine } from './checks/captions-line.ts';
 export { retimeCues } from './captions/retime.ts';
 export { countCharacters, wrapCues } from './captions/wrap.ts';
@@ -337,6 +339,7 @@ export {
   type Pen,
 } from './layers/paint.ts';
 export { comparisonSchema, type Comparison } from './compare/comparison.ts';
+export { structuralSimilarity } from './compare/likeness.ts';
 export { fitCells, fitSide, gridOf } from './compare/grid.ts';
 export { drawPlan } from './compare/draw-plan.ts';
 export { compareTimes } from './compare/times.ts';

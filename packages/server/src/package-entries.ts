@@ -1,8 +1,10 @@
 import { createHash } from 'node:crypto';
+import { stat } from 'node:fs/promises';
 import { stringify } from 'csv-stringify/sync';
 import { and, asc, eq, inArray } from 'drizzle-orm';
 import { reportPage, sidecarText } from '@mivvy/core';
 import { deliverables, masters, productions, versions } from './db/schema.ts';
+import { changedCover, coverOf } from './files/cover-file.ts';
 import { lookAtDeliverable, wrongWithFile } from './files/deliverable-file.ts';
 import { approvalsOf } from './happenings.ts';
 import { refuse } from './http/problems.ts';
@@ -22,7 +24,7 @@ const textEntry = (name: string, text: string): PackageEntry => ({ name, text, s
 const manifestFormat = 'mivvy-manifest';
 
 /**
- * What a package of some files holds: the films with the captions that go beside them, their check reports as pages and as JSON, a manifest as JSON and as
+ * What a package of some files holds: the films with the captions and the covers that go beside them, their check reports as pages and as JSON, a manifest as JSON and as
  * CSV, and `SHA256SUMS` of everything else. Refuses files that are not what was checked.
  */
 export async function packageEntries(
@@ -63,6 +65,12 @@ export async function packageEntries(
     const { sidecar } = file.plan;
     const captions = sidecar && `${file.fileName.replace(/\.[^.]*$/, '')}.${sidecar.format}`;
     if (sidecar) films.push(textEntry(`films/${captions}`, sidecarText(sidecar)));
+    const cover = await coverOf(ws, file);
+    if (cover && !cover.intact) refuse(409, changedCover.code, changedCover.sentence, changedCover.mend);
+    if (cover) {
+      const { size } = await stat(cover.path);
+      films.push({ name: `films/${cover.name}`, path: cover.path, bytes: size, sha256: cover.sha256 });
+    }
     reports.push(
       textEntry(
         `reports/${file.fileName}.report.html`,
@@ -85,6 +93,7 @@ export async function packageEntries(
       place: where,
       placement: version.placementId,
       captions: captions ? `films/${captions}` : null,
+      cover: cover ? `films/${cover.name}` : null,
       master,
       width: file.plan.frame.width,
       height: file.plan.frame.height,

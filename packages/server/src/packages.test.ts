@@ -1,4 +1,5 @@
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
+import { existsSync } from 'node:fs';
 import { mkdtemp, readdir, readFile, rm, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -6,11 +7,11 @@ import { eq } from 'drizzle-orm';
 import { execa } from 'execa';
 import { fromBuffer, type Entry, type ZipFile } from 'yauzl';
 import * as z from 'zod';
-import { packageWrittenSchema } from '@mivvy/api';
+import { packageWrittenSchema, versionSchema } from '@mivvy/api';
 import { deliverables } from './db/schema.ts';
 import { fromStored } from './storage.ts';
 import { madeProduction, type MadeProduction } from './testing/made.ts';
-import { testServer, type TestServer } from './testing/server.ts';
+import { testServer, until, type TestServer } from './testing/server.ts';
 
 /** Packages, opened by other programs: yauzl reads the archive, `sha256sum -c` the checksums. */
 let s: TestServer;
@@ -99,6 +100,65 @@ test('the same lies in a folder, whole; the next one does not write over it', as
   expect(first).not.toBe(second);
   expect((await readdir(folder)).every((name) => !name.startsWith('.'))).toBe(true);
   await execa('sha256sum', ['-c', '--quiet', 'SHA256SUMS'], { cwd: first });
+});
+
+test('a cover is picked, made, packed and handed out; another pick makes its file behind, a changed one is not packed', async () => {
+  const book = JSON.stringify({
+    format: 'mivvy-spec-book',
+    version: 1,
+    outlets: [
+      {
+        id: 'stills',
+        name: 'Stills',
+        placements: [
+          {
+            id: 'stills-cover',
+            name: 'With a cover',
+            frame: { width: 90, height: 160 },
+            container: 'mp4',
+            video: { codec: 'h264', rate: { mode: 'quality', crf: 30 } },
+            audio: null,
+            cover: { width: 180, height: 320 },
+          },
+        ],
+      },
+    ],
+  });
+  await s.call('POST', '/spec-book/files', { fileName: 'stills.specbook.json', text: book });
+  const [added] = await s.get(z.array(versionSchema), 'POST', `/productions/${made.id}/versions`, {
+    masterId: made.masterId,
+    placementIds: ['stills-cover'],
+  });
+  const { id } = added!;
+  const pick = (frame: number | null) => s.call('PATCH', `/versions/${id}/cover`, { frame });
+  expect((await pick(10_000)).status).toBe(422);
+  expect((await pick(5)).status).toBe(200);
+  await s.call('POST', `/productions/${made.id}/exports`, { versionIds: [id] });
+  const done = await until(async () => {
+    const now = await s.get(versionSchema, 'GET', `/versions/${id}`);
+    return now.standing === 'passed' && now;
+  });
+  const file = done.deliverable!;
+  expect(file.coverBeside).toBe('jpeg');
+  const still = await fetch(`${s.base}/api/deliverables/${file.id}/cover`);
+  const bytes = Buffer.from(await still.arrayBuffer());
+  expect([still.status, still.headers.get('content-type')]).toEqual([200, 'image/jpeg']);
+  expect(still.headers.get('content-disposition')).toContain(file.fileName.replace('.mp4', '.jpg'));
+  const packed = await fetch(`${s.base}/api/productions/${made.id}/package?files=${file.id}`);
+  const files = await unzipped(Buffer.from(await packed.arrayBuffer()));
+  const name = [...files.keys()].find((n) => n.endsWith('.jpg'))!;
+  expect(files.get(name)!.equals(bytes)).toBe(true);
+  expect((await pick(6)).status).toBe(200);
+  const behind = await s.get(versionSchema, 'GET', `/versions/${id}`);
+  expect([behind.standing, behind.behind]).toEqual(['behind', ['the cover changed']]);
+  const [row] = await s.ws.db.select().from(deliverables).where(eq(deliverables.id, file.id));
+  const path = fromStored(s.ws.storage, row!.path).replace('.mp4', '.jpg');
+  await writeFile(path, bytes.subarray(1));
+  const refused = await s.call('GET', `/productions/${made.id}/package?files=${file.id}`);
+  expect([refused.status, (refused.body as { code: string }).code]).toEqual([409, 'cover-changed']);
+  expect((await s.call('GET', `/deliverables/${file.id}/cover`)).status).toBe(409);
+  expect((await s.call('DELETE', `/versions/${id}`)).status).toBe(204);
+  expect(existsSync(path)).toBe(false);
 });
 
 test('a file that was changed on the disk is never packed, and a folder that cannot be written to is told', async () => {

@@ -29,7 +29,10 @@ type CutRow = typeof cuts.$inferSelect;
 /** The plan of a version as it stands now; undefined while its master is being read, or without its placement. */
 export function planOf(
   ws: Pick<Workspace, 'specs'>,
-  version: Pick<VersionRow, 'id' | 'placementId' | 'placementRevision' | 'framing' | 'approved'>,
+  version: Pick<
+    VersionRow,
+    'id' | 'placementId' | 'placementRevision' | 'framing' | 'coverFrame' | 'approved'
+  >,
   master: Pick<MasterRow, 'facts' | 'sha256' | 'state' | 'dressing' | 'keeps'>,
   cut: CutRow | undefined,
 ): VersionAsPlanned | undefined {
@@ -40,6 +43,7 @@ export function planOf(
     sha256: master.sha256,
     placement,
     framing: version.framing,
+    coverFrame: version.coverFrame,
     cut,
     dressed: dressedFor(master.dressing, version, master.keeps),
   });

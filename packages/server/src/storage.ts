@@ -152,6 +152,12 @@ export function masterFiles(storage: Storage, masterId: string): string[] {
 export const deliverablePath = (storage: Storage, productionId: string, id: string, container: string) =>
   join(storage.exports, productionId, `${id}.${container}`);
 
+/** A film that was exported, and where a still beside it would lie. */
+export const filesOfExport = (film: string): string[] => {
+  const bare = film.slice(0, film.length - extname(film).length);
+  return [film, `${bare}.jpg`, `${bare}.png`];
+};
+
 /** A film's name without its ending, made readable: `kite_weekend_final.mp4` becomes “kite weekend final”. */
 export function filmName(fileName: string): string {
   const bare = basename(fileName, extname(fileName))

@@ -56,6 +56,7 @@ export const checkLineKinds = {
   picture: { name: 'Picture', mend: 'See whether it is this film and this cut; if it is, export it again.' },
   crop: { name: 'Window', mend: 'Export it again from its framing.' },
   captions: { name: 'Captions', mend: 'Export it again with its captions.' },
+  cover: { name: 'Cover', mend: 'Export it again with its cover.' },
 } as const satisfies Record<string, LineKind>;
 export type CheckLineId = keyof typeof checkLineKinds;
 

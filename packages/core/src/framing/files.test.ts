@@ -18,7 +18,13 @@ describe('plans as files', () => {
   test('written and read, a plan is the same', () => {
     const read = readVersionPlan(JSON.stringify(plan));
     expect(read.ok && read.value).toEqual(plan);
-    expect(planForMaster(plan, facts())).toEqual({ framing: plan.framing, cut: null, layers: [], words: [] });
+    expect(planForMaster(plan, facts())).toEqual({
+      framing: plan.framing,
+      cut: null,
+      coverFrame: null,
+      layers: [],
+      words: [],
+    });
   });
   const cut = {
     name: '15 s',
@@ -35,6 +41,7 @@ describe('plans as files', () => {
     expect(read.ok && planForMaster(read.value, facts())).toEqual({
       framing: plan.framing,
       cut,
+      coverFrame: null,
       layers: [],
       words: [],
     });

@@ -48,13 +48,25 @@ export const versionPlanSchema = z
         joinMs: z.number().min(0).max(500).optional(),
       })
       .optional(),
+    /** The frame that its cover shows; the middle of what plays where missing. */
+    coverFrame: z.number().int().nonnegative().optional(),
     /** What is laid over it, the nearest first, as the version shows it; nothing where missing. */
     layers: z.array(layerSchema).max(mostLayers).optional(),
     /** The pictures that layers show, by the sum of their bytes: PNG in base64. */
     pictures: z.record(z.string().regex(/^[0-9a-f]{64}$/), z.base64()).optional(),
   })
   .superRefine((value, context) => {
-    const known = ['format', 'version', 'placement', 'master', 'framing', 'cut', 'layers', 'pictures'];
+    const known = [
+      'format',
+      'version',
+      'placement',
+      'master',
+      'framing',
+      'cut',
+      'coverFrame',
+      'layers',
+      'pictures',
+    ];
     for (const key of Object.keys(value)) {
       if (!known.includes(key) && !key.startsWith('x-'))
         context.addIssue({
@@ -75,6 +87,7 @@ export function writeVersionPlan(
     name?: string;
     sha256?: string | null;
     cut?: Played & { name: string };
+    coverFrame?: number | null;
     layers?: readonly Layer[];
     pictures?: Record<string, string>;
   },
@@ -102,6 +115,7 @@ export function writeVersionPlan(
           },
         }
       : {}),
+    ...(about.coverFrame == null ? {} : { coverFrame: about.coverFrame }),
     ...(about.layers?.length ? { layers: [...about.layers] } : {}),
     ...(about.pictures && Object.keys(about.pictures).length ? { pictures: about.pictures } : {}),
   };
@@ -133,6 +147,8 @@ export interface FittedPlan {
   framing: Framing;
   /** The cut that it plays; null for the full film. */
   cut: (Played & { name: string }) | null;
+  /** The frame that its cover shows; null for the middle of what plays. */
+  coverFrame: number | null;
   /** What is laid over it; a film that is laid over another does not travel in a plan. */
   layers: Layer[];
   /** What had to be done for it, in words. */
@@ -174,6 +190,8 @@ export function planForMaster(plan: VersionPlan, facts: MasterFacts): FittedPlan
   const films = (plan.layers ?? []).filter((layer) => layer.what.kind === 'film');
   if (films.length)
     words.push(`Films that are laid over it are left out: ${films.map((layer) => layer.name).join(', ')}.`);
+  const coverAt = (scale: number): number | null =>
+    plan.coverFrame === undefined ? null : Math.min(frames - 1, Math.round(plan.coverFrame / scale));
   const layersAt = (scale: number): Layer[] =>
     (plan.layers ?? [])
       .filter((layer) => layer.what.kind !== 'film')
@@ -186,6 +204,7 @@ export function planForMaster(plan: VersionPlan, facts: MasterFacts): FittedPlan
     return {
       framing: { version: 1, stretches },
       cut: cutAs(plan.cut?.kept ?? []),
+      coverFrame: coverAt(1),
       layers: layersAt(1),
       words,
     };
@@ -209,6 +228,7 @@ export function planForMaster(plan: VersionPlan, facts: MasterFacts): FittedPlan
   return {
     framing: carryFraming(plan.framing, from, to, matchByTime(from, to)),
     cut: cutAs(kept),
+    coverFrame: coverAt(k),
     layers: layersAt(k),
     words,
   };

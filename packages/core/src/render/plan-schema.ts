@@ -12,6 +12,16 @@ import { rateSchema } from '../time/rate.ts';
 import type { RateBudget } from './budget.ts';
 import { h264Profiles } from './levels.ts';
 
+/** A still picked from the master and framed as its version is there, without anything that is laid over the film. */
+const coverSchema = z.object({
+  size: sizeSchema,
+  format: z.enum(['jpeg', 'png']),
+  /** The master's frame that it shows. */
+  frame: z.number().int().nonnegative(),
+  /** What is shown of it: one stretch, settled for its own shape. */
+  framing: framingSchema,
+});
+
 /**
  * What every frame of a delivered file is made of: plain data, complete and deterministic. The same master bytes with
  * the same plan give the same film, and equal plans have equal fingerprints.
@@ -93,6 +103,8 @@ export const renderPlanSchema = z.object({
     .optional(),
   /** What else is laid over the picture, the nearest first; missing where nothing is. */
   layers: z.array(plannedLayerSchema).optional(),
+  /** The still that goes beside it; missing where none is asked for. */
+  cover: coverSchema.optional(),
   container: z.enum(['mp4', 'mov', 'webm']),
   maxBytes: z.number().int().positive().nullable(),
 });

@@ -23,6 +23,7 @@ import { pictureStartInSound, type MasterFacts } from '../masters/facts.ts';
 import type { Framing } from '../framing/framing.ts';
 import { tidyFraming } from '../framing/shots-of.ts';
 import { budgetRate } from './budget.ts';
+import { middleFrame, plannedCover } from './cover.ts';
 import { levelKbps, lowestH264Level } from './levels.ts';
 import type { PlannedVersion, RenderPlan } from './plan-schema.ts';
 
@@ -70,6 +71,8 @@ export interface PlanInput {
   pace?: Pace;
   /** Length of the fade across each join of the sound, milliseconds. */
   joinMs?: number;
+  /** The master's frame that the cover shows, where the place asks for one; the middle of what plays where missing. */
+  coverFrame?: number | null | undefined;
 }
 
 /**
@@ -104,6 +107,7 @@ export function makePlan({
   kept: wanted,
   pace: p = asEdited,
   joinMs = usualJoinMs,
+  coverFrame,
 }: PlanInput): PlannedVersion {
   const v = facts.video;
   const frame: Size = frameForMaster(v.displayed, placement.frame, placement.largerFrame);
@@ -171,6 +175,9 @@ export function makePlan({
       ...(closedGop ? { closedGop } : {}),
     },
     audio,
+    ...(placement.cover
+      ? { cover: plannedCover(placement.cover, coverFrame ?? middleFrame(kept), framing, facts) }
+      : {}),
     container: placement.container,
     maxBytes: placement.maxBytes ?? null,
   };

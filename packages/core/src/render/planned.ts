@@ -15,6 +15,8 @@ export interface VersionParts {
   framing: Framing;
   /** Missing or null for the full film. */
   cut?: Played | null | undefined;
+  /** The master's frame that its cover shows; missing or null until somebody picks one. */
+  coverFrame?: number | null | undefined;
   /** What is laid over it; missing for nothing. */
   dressed?: Dressed | undefined;
 }
@@ -46,6 +48,7 @@ const sameParts = (a: VersionParts, b: VersionParts): boolean =>
   a.facts === b.facts &&
   a.sha256 === b.sha256 &&
   a.placement === b.placement &&
+  (a.coverFrame ?? null) === (b.coverFrame ?? null) &&
   sameCut(a.cut, b.cut) &&
   sameDressed(a.dressed, b.dressed);
 
@@ -59,12 +62,21 @@ export function planVersion(parts: VersionParts): VersionAsPlanned {
   return plan;
 }
 
-function planAnew({ facts, sha256, placement, framing, cut, dressed }: VersionParts): VersionAsPlanned {
+function planAnew({
+  facts,
+  sha256,
+  placement,
+  framing,
+  cut,
+  coverFrame,
+  dressed,
+}: VersionParts): VersionAsPlanned {
   const bare = makePlan({
     facts,
     sha256: sha256 ?? noSum,
     placement,
     framing,
+    coverFrame,
     ...playedWithin(cut, facts.video.frames),
   });
   const planned = dressed ? dress(bare, placement, dressed) : bare;

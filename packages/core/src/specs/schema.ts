@@ -3,6 +3,7 @@ import { closed, idSchema, nameSchema } from './closed.ts';
 import { audioRule } from './rules/audio.ts';
 import { clearAreaRule } from './rules/clear-area.ts';
 import { containerRule } from './rules/container.ts';
+import { coverRule } from './rules/cover.ts';
 import { durationRule } from './rules/duration.ts';
 import { captionsRule } from './rules/captions.ts';
 import { fileNamesRule } from './rules/file-names.ts';
@@ -28,6 +29,7 @@ export const placementSchema = closed({
   ...audioRule.fields,
   ...clearAreaRule.fields,
   ...captionsRule.fields,
+  ...coverRule.fields,
   ...fileNamesRule.fields,
 }).superRefine((placement, context) => {
   for (const contradictions of [frameRule.contradictions, videoRule.contradictions, audioRule.contradictions])

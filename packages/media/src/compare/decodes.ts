@@ -1,6 +1,6 @@
 import { fitCells, fitSide, type Rate, type RenderPlan, type Size } from '@mivvy/core';
 import { inputArgs, quietly } from '../ffmpeg/run.ts';
-import { countedFilters, toneMap } from '../render/filters.ts';
+import { countedFilters, toneMap, type MasterHandling } from '../render/filters.ts';
 import { seekTo } from '../render/seek.ts';
 import type { CompareJob } from './compare-job.ts';
 
@@ -69,6 +69,22 @@ export function fileDecode({ file, plan }: CompareJob, samples: readonly number[
   };
 }
 
+/** Filters that bring a master's pictures to a size and to BT.709, by other means than the renderer's. */
+function sizedMaster(master: MasterHandling, { width, height }: Size): string {
+  const sized = `scale=${width}:${height}:flags=area`;
+  const toTagged = ':out_color_matrix=bt709:out_range=tv';
+  if (master.hdr === 'none')
+    return `${sized}:in_color_matrix=${master.matrix}:in_range=${master.range}${toTagged},format=yuv420p`;
+  // Tone is mapped after sizing: on small pictures it costs little. What lies outside BT.709 is clipped as the scaler does.
+  return [sized, ...toneMap, `${sized}:in_color_matrix=bt709:in_range=tv${toTagged}`, 'format=yuv420p'].join(
+    ',',
+  );
+}
+
+/** Filters that let through some of a master's frames, numbered from the first decoded, at a size. */
+export const comparedMaster = (master: MasterHandling, frames: readonly number[], size: Size): string =>
+  `${countedFilters(master)},${chosen(frames)},${sizedMaster(master, size)}`;
+
 /** Decodes a plan's master from its first frame that is needed to its last: all small, some larger. */
 export function masterDecode(
   plan: RenderPlan,
@@ -80,18 +96,7 @@ export function masterDecode(
   const seek = needed.from > countedUpTo ? seekTo(master, needed.from) : { skipped: 0, args: [] };
   const small = fitSide(master.displayed, masterSide);
   const large = fitSide(master.displayed, masterLargeSide);
-  const toTagged = ':out_color_matrix=bt709:out_range=tv';
-  const sized = ({ width, height }: Size) => `scale=${width}:${height}:flags=area`;
-  // Tone is mapped after sizing: on small pictures it costs little. What lies outside BT.709 is clipped as the scaler does.
-  const to = (size: Size) =>
-    master.hdr === 'none'
-      ? `${sized(size)}:in_color_matrix=${master.matrix}:in_range=${master.range}${toTagged},format=yuv420p`
-      : [
-          sized(size),
-          ...toneMap,
-          `${sized(size)}:in_color_matrix=bt709:in_range=tv${toTagged}`,
-          'format=yuv420p',
-        ].join(',');
+  const to = (size: Size) => sizedMaster(master, size);
   const counted = `${countedFilters(master)},trim=end_frame=${needed.to - seek.skipped}`;
   return {
     args: args(

@@ -14,6 +14,7 @@ import {
   type Result,
 } from '@mivvy/core';
 import { readBack, writeSidecar } from '../captions/sidecar.ts';
+import { writeCover } from '../covers/cover.ts';
 import { compareFile } from '../compare/compare-file.ts';
 import { catching, explainFailure, inputArgs, must } from '../ffmpeg/run.ts';
 import { sha256File } from '../ingest/hash.ts';
@@ -61,6 +62,8 @@ export interface Delivered {
   report: CheckReport;
   /** The captions that lie beside it. */
   sidecar?: string;
+  /** The still that lies beside it. */
+  cover?: string;
 }
 
 const noGraphic: GraphicPath = ({ sha256 }) => {
@@ -197,7 +200,22 @@ export async function deliver(plan: RenderPlan, options: DeliverOptions): Promis
           ),
         );
       }
-      must(await putInPlace(out, options.outPath));
+      const cover = plan.cover
+        ? await writeCover(plan, plan.cover, {
+            masterPath: options.masterPath,
+            film: options.outPath,
+            work: workDir,
+            signal,
+            logFile,
+            nice: options.nice ?? false,
+          })
+        : null;
+      try {
+        must(await putInPlace(out, options.outPath));
+      } catch (error) {
+        if (cover) await rm(cover.path, { force: true });
+        throw error;
+      }
       const { sidecar } = plan;
       const beside =
         sidecar && options.sidecarBeside ? await writeSidecar(sidecar, options.outPath, workDir) : null;
@@ -207,8 +225,9 @@ export async function deliver(plan: RenderPlan, options: DeliverOptions): Promis
         path: options.outPath,
         bytes: size,
         sha256,
-        report: line ? withLine(report, line) : report,
+        report: [line, cover?.line].reduce((all, more) => (more ? withLine(all, more) : all), report),
         ...(beside ? { sidecar: beside.path } : {}),
+        ...(cover ? { cover: cover.path } : {}),
       };
     } finally {
       await rm(workDir, { recursive: true, force: true });

@@ -152,6 +152,8 @@ export const versions = sqliteTable(
       .$default(() => []),
     /** The day on which it is due, where that is another than its production's. */
     dueOn: text('due_on'),
+    /** The master's frame that its cover shows; null until somebody picks one. */
+    coverFrame: integer('cover_frame'),
     /** Who has it in hand; empty for nobody. */
     holder: text('holder').notNull().default(''),
     /** A file of it was approved, or went out; a trigger keeps it. */
@@ -186,6 +188,8 @@ export const jobs = sqliteTable(
     cut: json('cut', codecs.played),
     /** What was laid over it then; null in rows from before there was anything. */
     dressing: json('dressing', codecs.dressing),
+    /** The frame of its cover then; null where none was picked. */
+    coverFrame: integer('cover_frame'),
     /** The revision of its placement then; null in rows from before there were any. */
     placementRevision: integer('placement_revision'),
     /** Its place in the queue: lower ones first, equal ones by age. */
@@ -227,6 +231,8 @@ export const deliverables = sqliteTable(
     path: text('path').notNull(),
     bytes: integer('bytes').notNull(),
     sha256: text('sha256').notNull(),
+    /** Of the still beside it; null where none is. */
+    coverSha256: text('cover_sha256'),
     /** The file as it was when it was made. */
     mark: json('mark', codecs.mark),
     /** `cleared`: taken off the disk by a rule; its evidence stays. */

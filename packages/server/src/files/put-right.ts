@@ -16,7 +16,7 @@ import {
   versions,
 } from '../db/schema.ts';
 import { settleArrivals, takeUpload } from '../masters.ts';
-import { deliverablePath, fromStored, toStored } from '../storage.ts';
+import { deliverablePath, filesOfExport, fromStored, toStored } from '../storage.ts';
 import type { Workspace } from '../workspace.ts';
 import { sweepDoomed } from './doomed.ts';
 import { markOf } from './known-file.ts';
@@ -53,7 +53,7 @@ export async function putRight(ws: Workspace): Promise<void> {
 const isHalfWritten = (name: string) => /\.(part|\d{6,})$/.test(name);
 
 /** What deliverables' files are called on the disk. Whatever else somebody has laid there stays. */
-const ownFile = /^[\w-]{10}\.(mp4|mov|webm)$/;
+const ownFile = /^[\w-]{10}\.(mp4|mov|webm|jpg|png)$/;
 
 const names = (dir: string): Promise<string[]> => readdir(dir).catch(() => []);
 const remove = (path: string) => rm(path, { recursive: true, force: true });
@@ -300,8 +300,8 @@ async function sweepWithoutRows(ws: Workspace): Promise<void> {
   );
   const jobIds = new Set((await db.select({ id: jobs.id }).from(jobs)).map((row) => row.id));
   const files = new Set(
-    (await db.select({ path: deliverables.path }).from(deliverables)).map((row) =>
-      fromStored(storage, row.path),
+    (await db.select({ path: deliverables.path }).from(deliverables)).flatMap((row) =>
+      filesOfExport(fromStored(storage, row.path)),
     ),
   );
   const idOf = (name: string) => basename(name).split('.')[0]!;

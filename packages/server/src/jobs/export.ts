@@ -20,7 +20,7 @@ import {
   type RenderPlan,
   type Result,
 } from '@mivvy/core';
-import { deliver } from '@mivvy/media';
+import { deliver, sha256File } from '@mivvy/media';
 import type { Writer } from '../db/database.ts';
 import { cuts, deliverables, jobs, masters, productions, versions } from '../db/schema.ts';
 import { diskFullProblem, isDiskFull } from '../disk/full.ts';
@@ -30,7 +30,7 @@ import { happened } from '../happenings.ts';
 import { filmsOf, nameOf } from '../naming.ts';
 import { showToOpenLinks } from '../review/links.ts';
 import { dressedFor } from '../plans.ts';
-import { deliverablePath, graphicPath, logPath, toStored } from '../storage.ts';
+import { deliverablePath, filesOfExport, graphicPath, logPath, toStored } from '../storage.ts';
 import { now, type Workspace } from '../workspace.ts';
 import type { JobContext, JobKindWork } from './runner.ts';
 
@@ -104,6 +104,7 @@ async function exportVersion(ws: Ws, context: JobContext): Promise<Result<void>>
     sha256: master.sha256,
     placement: place.placement,
     framing: job.framing ?? version.framing,
+    coverFrame: job.coverFrame,
     ...playedWithin(job.cut, master.facts.video.frames),
   });
   const dressed = dressedFor(job.dressing ?? master.dressing, version, master.keeps);
@@ -143,10 +144,11 @@ async function exportVersion(ws: Ws, context: JobContext): Promise<Result<void>>
     if (result.problem.code === 'disk-full') ws.disk.met();
     return result;
   }
-  const { report, bytes, sha256 } = result.value;
+  const { report, bytes, sha256, cover } = result.value;
   const stillIt = await openMaster(ws, master);
   try {
-    if (!stillIt.ok) return await dropFile(outPath, stillIt);
+    if (!stillIt.ok) return await dropFiles(outPath, stillIt);
+    const coverSha256 = cover === undefined ? null : await sha256File(cover);
     const mark = await markOf(outPath);
     // The row follows the rename: after a crash between the two, the job runs again, and the file without a row goes.
     await ws.db.transaction(async (tx) => {
@@ -166,6 +168,7 @@ async function exportVersion(ws: Ws, context: JobContext): Promise<Result<void>>
         path: toStored(ws.storage, outPath),
         bytes,
         sha256,
+        coverSha256,
         mark,
         fingerprint: planFingerprint(plan),
         plan,
@@ -188,7 +191,7 @@ async function exportVersion(ws: Ws, context: JobContext): Promise<Result<void>>
     });
     return ok(undefined);
   } catch (error) {
-    await rm(outPath, { force: true });
+    await dropFiles(outPath, null);
     if (isDiskFull(error)) {
       ws.disk.met();
       return { ok: false, problem: diskFullProblem };
@@ -199,8 +202,8 @@ async function exportVersion(ws: Ws, context: JobContext): Promise<Result<void>>
   }
 }
 
-async function dropFile<T>(path: string, problem: T): Promise<T> {
-  await rm(path, { force: true });
+async function dropFiles<T>(path: string, problem: T): Promise<T> {
+  for (const made of filesOfExport(path)) await rm(made, { force: true });
   return problem;
 }
 

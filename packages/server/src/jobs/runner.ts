@@ -53,6 +53,8 @@ export interface NewJob {
   /** What is laid over it. */
   dressing?: Dressing;
   cut?: Played | null;
+  /** The master's frame that its cover shows. */
+  coverFrame?: number | null;
   placementRevision?: number;
 }
 
@@ -81,6 +83,7 @@ export function toJob({
   framing: _framing,
   cut: _cut,
   dressing: _dressing,
+  coverFrame: _coverFrame,
   placementRevision: _placementRevision,
   owner: _owner,
   leaseUntil: _lease,
@@ -152,6 +155,7 @@ export class Runner {
         ...job,
         framing: job.framing ?? null,
         cut: job.cut ?? null,
+        coverFrame: job.coverFrame ?? null,
         dressing: job.dressing ?? null,
         id: nanoid(10),
         state: 'queued',

@@ -8,7 +8,7 @@ import { doom, sweepDoomed } from '../files/doomed.ts';
 import { happened } from '../happenings.ts';
 import { bodyOf, param, refuse, route, whoOf } from '../http/problems.ts';
 import { saveFraming } from '../save-framing.ts';
-import { fromStored } from '../storage.ts';
+import { filesOfExport, fromStored } from '../storage.ts';
 import { tellProduction, tellVersion } from '../tell.ts';
 import { notesOf } from '../views/notes.ts';
 import { versionView } from '../views/versions.ts';
@@ -96,14 +96,14 @@ async function clearFiles(ws: Workspace, req: Request, res: Response): Promise<v
     await doom(
       tx,
       ws,
-      goes.map((file) => fromStored(ws.storage, file.path)),
+      goes.flatMap((file) => filesOfExport(fromStored(ws.storage, file.path))),
     );
     return goes;
   });
   if (!onlyTell) {
     await sweepDoomed(
       ws,
-      found.map((file) => fromStored(ws.storage, file.path)),
+      found.flatMap((file) => filesOfExport(fromStored(ws.storage, file.path))),
     );
     await tellProduction(ws, id);
   }

@@ -7,6 +7,7 @@ import { lookAtDeliverable, wrongWithFile } from '../files/deliverable-file.ts';
 import { mediaTypes } from '../http/media-types.ts';
 import { param, refuse, route } from '../http/problems.ts';
 import { send } from '../http/send.ts';
+import { changedCover, coverOf } from '../files/cover-file.ts';
 import { fromStored } from '../storage.ts';
 import { tellVersion } from '../tell.ts';
 import { deliverablesOf } from '../views/deliverables.ts';
@@ -28,6 +29,10 @@ export function deliverableRoutes(ws: Workspace): Router {
     route((req, res) => sendDeliverable(ws, req, res)),
   );
   router.get(
+    '/deliverables/:id/cover',
+    route((req, res) => sendCover(ws, req, res)),
+  );
+  router.get(
     '/deliverables/:id/report',
     route(async (req, res) => res.json((await findDeliverable(ws, param(req))).report)),
   );
@@ -41,6 +46,21 @@ export function deliverableRoutes(ws: Workspace): Router {
 async function findDeliverable(ws: Workspace, id: string) {
   const [row] = await ws.db.select().from(deliverables).where(eq(deliverables.id, id));
   return row ?? refuse(404, 'not-found', 'That file is not here any more.');
+}
+
+/** A file's cover, where it has one that is still the one that was checked. */
+async function sendCover(ws: Workspace, req: Request, res: Response): Promise<void> {
+  const row = await findDeliverable(ws, param(req));
+  const cover = await coverOf(ws, row);
+  if (!cover) refuse(404, 'not-found', 'No cover goes with this file.');
+  if (!cover.intact) refuse(409, changedCover.code, changedCover.sentence, changedCover.mend);
+  await send(res, cover.path, {
+    'Content-Type': cover.format === 'png' ? 'image/png' : 'image/jpeg',
+    'Content-Disposition': contentDisposition(cover.name, {
+      type: req.query.inline === '1' ? 'inline' : 'attachment',
+    }),
+    'Cache-Control': 'private, max-age=3600',
+  });
 }
 
 /** A report as a page of its own, to be kept or sent on: it loads nothing, and may load nothing. */

@@ -85,6 +85,7 @@ function exportOf(
     subjectId: version.id,
     label,
     framing: version.framing,
+    coverFrame: version.coverFrame,
     placementRevision: version.placementRevision,
     cut: cut && { kept: cut.kept, pace: cut.pace, joinMs: cut.joinMs },
     dressing: dressingShown(master.dressing, version.id, place.placement.captionLanguage),
@@ -112,11 +113,14 @@ async function queueEach(
   const changed: JobRow[] = [];
   for (const job of wanted) {
     const already = waiting.find((j) => j.subjectId === job.subjectId);
-    const asked = [job.framing, job.cut, job.placementRevision, job.dressing];
-    if (
-      already &&
-      isDeepStrictEqual([already.framing, already.cut, already.placementRevision, already.dressing], asked)
-    ) {
+    const whatFor = (of: NewJob | JobRow) => [
+      of.framing,
+      of.cut,
+      of.placementRevision,
+      of.dressing,
+      of.coverFrame,
+    ];
+    if (already && isDeepStrictEqual(whatFor(already), whatFor(job))) {
       queued.push(already);
       continue;
     }

@@ -8,7 +8,7 @@ import { forgetChanges } from '../history.ts';
 import { param, refuse, route, windowOf } from '../http/problems.ts';
 import { send } from '../http/send.ts';
 import { renewMaster } from '../masters.ts';
-import { fromStored, logPath, masterFiles, proxyPath } from '../storage.ts';
+import { filesOfExport, fromStored, logPath, masterFiles, proxyPath } from '../storage.ts';
 import { tellProduction } from '../tell.ts';
 import { masterView } from '../views/masters.ts';
 import type { Workspace } from '../workspace.ts';
@@ -90,7 +90,7 @@ async function removeMaster(ws: Workspace, req: Request, res: Response): Promise
     const gone = await tx.delete(jobs).where(inArray(jobs.subjectId, subjects)).returning({ id: jobs.id });
     const paths = [
       ...masterFiles(ws.storage, row.id),
-      ...files.map((f) => fromStored(ws.storage, f.path)),
+      ...files.flatMap((f) => filesOfExport(fromStored(ws.storage, f.path))),
       ...gone.map((j) => logPath(ws.storage, j.id)),
     ];
     await doom(tx, ws, paths);

@@ -51,6 +51,7 @@ async function writePlan(ws: Workspace, req: Request, res: Response): Promise<vo
     name: master.name,
     sha256: master.sha256,
     ...(cut ? { cut } : {}),
+    coverFrame: version.coverFrame,
     layers,
     pictures: await picturesOf(ws, layers),
   });
@@ -80,7 +81,7 @@ async function readPlan(ws: Workspace, req: Request, res: Response): Promise<voi
   const master = readMaster(row);
   const plan = readVersionPlan(text, basename(fileName));
   if (!plan.ok) refuse(422, plan.problem.code, plan.problem.sentence, plan.problem.mend);
-  const { framing, cut, layers, words } = planForMaster(plan.value, master.facts);
+  const { framing, cut, coverFrame, layers, words } = planForMaster(plan.value, master.facts);
   const checked = cut && checkKept(cut.kept, master.facts.video.frames);
   if (checked && !checked.ok)
     refuse(
@@ -91,6 +92,7 @@ async function readPlan(ws: Workspace, req: Request, res: Response): Promise<voi
     );
   const played = await ws.db.transaction(async (tx) => {
     await saveFraming(tx, version.id, version.revision, framing);
+    if (coverFrame !== null) await tx.update(versions).set({ coverFrame }).where(eq(versions.id, version.id));
     if (!cut) return undefined;
     const own = await cutLike(tx, master, cut);
     await tx.update(versions).set({ cutId: own.id }).where(eq(versions.id, version.id));

@@ -1,16 +1,16 @@
 import { Router, type Request, type Response } from 'express';
 import { eq, sql } from 'drizzle-orm';
-import { framingChangeSchema, playsCutSchema } from '@mivvy/api';
+import { coverChoiceSchema, framingChangeSchema, playsCutSchema } from '@mivvy/api';
 import { cuts, deliverables, jobs, versions } from '../db/schema.ts';
 import { doom, sweepDoomed } from '../files/doomed.ts';
 import { forgetChanges } from '../history.ts';
 import { bodyOf, param, refuse, route, windowOf } from '../http/problems.ts';
 import { saveFraming } from '../save-framing.ts';
-import { fromStored, logPath } from '../storage.ts';
+import { filesOfExport, fromStored, logPath } from '../storage.ts';
 import { tellProduction, tellVersion } from '../tell.ts';
 import { versionView } from '../views/versions.ts';
 import { now, type Workspace } from '../workspace.ts';
-import { findVersion } from './find.ts';
+import { findVersion, readMaster } from './find.ts';
 import { undoRoutes } from './undo-routes.ts';
 
 /** Routes of versions: their framing, with undo; the cut that they play; removing them. */
@@ -30,6 +30,10 @@ export function versionRoutes(ws: Workspace): Router {
   router.patch(
     '/versions/:id/cut',
     route((req, res) => playCut(ws, req, res)),
+  );
+  router.patch(
+    '/versions/:id/cover',
+    route((req, res) => chooseCover(ws, req, res)),
   );
   router.delete(
     '/versions/:id',
@@ -73,6 +77,18 @@ async function playCut(ws: Workspace, req: Request, res: Response): Promise<void
   res.json(await answerVersion(ws, req, version.id));
 }
 
+async function chooseCover(ws: Workspace, req: Request, res: Response): Promise<void> {
+  const { frame } = bodyOf(coverChoiceSchema, req);
+  const { version, master } = await findVersion(ws.db, param(req));
+  if (frame !== null && frame >= readMaster(master).facts.video.frames)
+    refuse(422, 'no-frame', 'The film has no such frame.', 'Pick one that it has.');
+  await ws.db
+    .update(versions)
+    .set({ coverFrame: frame, updatedAt: now() })
+    .where(eq(versions.id, version.id));
+  res.json(await answerVersion(ws, req, version.id));
+}
+
 async function removeVersion(ws: Workspace, req: Request, res: Response): Promise<void> {
   const { version } = await findVersion(ws.db, param(req));
   await ws.runner.forget([version.id]);
@@ -83,7 +99,7 @@ async function removeVersion(ws: Workspace, req: Request, res: Response): Promis
       .where(eq(deliverables.versionId, version.id));
     const gone = await tx.delete(jobs).where(eq(jobs.subjectId, version.id)).returning({ id: jobs.id });
     const paths = [
-      ...files.map((f) => fromStored(ws.storage, f.path)),
+      ...files.flatMap((f) => filesOfExport(fromStored(ws.storage, f.path))),
       ...gone.map((job) => logPath(ws.storage, job.id)),
     ];
     await doom(tx, ws, paths);

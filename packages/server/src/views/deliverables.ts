@@ -20,6 +20,9 @@ const captionsBeside = sql<
   'srt' | 'vtt' | null
 >`json_extract(${deliverables.plan}, '$.value.sidecar.format')`;
 
+/** The format of the still that goes beside a file. */
+const coverBeside = sql<'jpeg' | 'png' | null>`json_extract(${deliverables.plan}, '$.value.cover.format')`;
+
 /** What a deliverable is shown from: its plan and its report stay where they are. */
 export const deliverableColumns = {
   id: deliverables.id,
@@ -38,11 +41,13 @@ export const deliverableColumns = {
   ceilingKbps: rateOf('maxKbps'),
   targetKbps: rateOf('targetKbps'),
   captionsBeside,
+  coverBeside,
 };
 export type DeliverableRow = Pick<
   typeof deliverables.$inferSelect,
-  Exclude<keyof typeof deliverableColumns, 'ceilingKbps' | 'targetKbps' | 'captionsBeside'>
-> & { ceilingKbps: number | null; targetKbps: number | null; captionsBeside: 'srt' | 'vtt' | null };
+  Exclude<keyof typeof deliverableColumns, 'ceilingKbps' | 'targetKbps' | 'captionsBeside' | 'coverBeside'>
+> &
+  Pick<Deliverable, 'ceilingKbps' | 'targetKbps' | 'captionsBeside' | 'coverBeside'>;
 
 /** A deliverable as the API shows it. */
 export const toDeliverable = (row: DeliverableRow, findings: CheckLine[]): Deliverable => ({

@@ -77,7 +77,14 @@ async function touchedVersions(ws: Ws, placementId: string): Promise<TouchedVers
       const { facts, sha256, state } = master;
       if (!facts || state !== 'ready') return null;
       const plan = (placement: typeof own) =>
-        planVersion({ facts, sha256, placement, framing: version.framing, cut: cut ?? undefined });
+        planVersion({
+          facts,
+          sha256,
+          placement,
+          framing: version.framing,
+          coverFrame: version.coverFrame,
+          cut: cut ?? undefined,
+        });
       return neededAfter(plan(own), plan(holds));
     };
     return {

@@ -322,6 +322,14 @@ export const usePlayCut = () =>
     (client, _input, saved) => saved.forEach((version) => putVersion(client, version)),
   );
 
+/** Picks the master's frame that a version's cover shows; null for the middle of what plays. */
+export const usePickCover = () =>
+  useChange(
+    ({ versionId, frame }: { versionId: string; frame: number | null }) =>
+      sendJson(versionSchema, 'PATCH', `/versions/${versionId}/cover`, { frame }),
+    (client, _input, saved) => putVersion(client, saved),
+  );
+
 /** What of a cut is changed in place. */
 export type CutWork = Pick<Cut, 'name' | 'kept' | 'pace' | 'joinMs'>;
 

@@ -21,6 +21,7 @@ function version(revision: number, x = 0.5): Version {
     outlet: null,
     placement: null,
     framing: heldFraming(pose(x)),
+    coverFrame: null,
     revision,
     accepted: [],
     can: { undo: false, redo: false },

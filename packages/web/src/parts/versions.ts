@@ -93,6 +93,7 @@ function planAnew(
     sha256: master.sha256,
     placement: version.placement,
     framing: version.framing,
+    coverFrame: version.coverFrame,
     cut: cutOf(version, master),
     dressed: dressedOf(version, master),
   });

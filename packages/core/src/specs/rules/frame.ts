@@ -6,7 +6,8 @@ import { aspectLabel, shapeWord, type Size } from '../../picture/geometry.ts';
 import { closed } from '../closed.ts';
 import type { PlacementRule } from './rule.ts';
 
-const evenSide = z
+/** A side of a picture that is delivered, pixels. */
+export const evenSide = z
   .number()
   .int('a frame side is a whole number of pixels')
   .min(16, 'a frame side is at least 16 pixels')

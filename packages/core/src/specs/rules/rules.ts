@@ -2,6 +2,7 @@ import type { Placement } from '../schema.ts';
 import { audioRule } from './audio.ts';
 import { clearAreaRule } from './clear-area.ts';
 import { containerRule } from './container.ts';
+import { coverRule } from './cover.ts';
 import { durationRule } from './duration.ts';
 import { captionsRule } from './captions.ts';
 import { fileNamesRule } from './file-names.ts';
@@ -22,6 +23,7 @@ export const placementRules: readonly PlacementRule<Placement>[] = [
   audioRule,
   clearAreaRule,
   captionsRule,
+  coverRule,
   fileNamesRule,
 ];
 

@@ -63,6 +63,11 @@ function NewestFile({ version, file }: { version: Version; file: Deliverable }) 
             >
               Play the file
             </Button>
+            {file.coverBeside && (
+              <Button variant="outlined" href={`/api/deliverables/${file.id}/cover`} download>
+                Its cover, .{file.coverBeside === 'png' ? 'png' : 'jpg'}
+              </Button>
+            )}
             {file.captionsBeside && (
               <Button variant="outlined" href={`/api/deliverables/${file.id}/captions`} download>
                 Its captions, .{file.captionsBeside}

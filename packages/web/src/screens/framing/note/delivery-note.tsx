@@ -9,6 +9,7 @@ import { WindowChoice } from '../over-master.tsx';
 import { RoundCall } from '../round-bar.tsx';
 import { SubjectNote } from '../subject-note.tsx';
 import type { MasterLook } from '../use-master-look.ts';
+import { CoverSentence } from './cover-sentence.tsx';
 import { FileSentences } from './file-sentences.tsx';
 import { FillSentence } from './fill-sentence.tsx';
 import { MarginSentence } from './margin-sentence.tsx';
@@ -175,6 +176,7 @@ export function DeliveryNote({ planned, ...shownOver }: NoteProps & { planned: P
       <h3>The file</h3>
       <NewerPlace />
       <FileSentences planned={planned} />
+      <CoverSentence planned={planned} />
       {notes.map((t) => (
         <p key={t.code} className="warn mild">
           {t.sentence}

@@ -5,6 +5,7 @@ import { useWho } from '../../../parts/who.ts';
 import { useCheckedToday, useRenameOutlet, useRetire } from '../../../api/spec-book.ts';
 import { usePlacementDraft } from '../placement-draft.tsx';
 import { CaptionSentence } from './caption-sentence.tsx';
+import { CoverSentence } from './cover-sentence.tsx';
 import { FrameSentence } from './frame-sentence.tsx';
 import { PictureSentence } from './picture-sentence.tsx';
 import { SoundSentence } from './sound-sentence.tsx';
@@ -99,6 +100,7 @@ export function PlacementNote({ onCopy }: { onCopy: () => void }) {
       <PictureSentence />
       <SoundSentence />
       <CaptionSentence />
+      <CoverSentence />
       <Evidence />
       <p>
         <button className="fix" onClick={onCopy}>
