@@ -278,6 +278,34 @@ export const operations: readonly Operation[] = [
     answer: s.versionSchema,
   },
   {
+    method: 'patch',
+    path: '/api/versions/{id}/sharpen',
+    summary: 'Choose how far a version’s picture is sharpened',
+    body: s.sharpenChoiceSchema,
+    answer: s.versionSchema,
+  },
+  {
+    method: 'post',
+    path: '/api/versions/{id}/strip',
+    summary:
+      'Encode five seconds of a version in one or two ways, to be looked at beside its picture as it is drawn',
+    body: s.stripAskedSchema,
+    answer: s.stripSchema,
+  },
+  {
+    method: 'get',
+    path: '/api/strips/{id}/{film}',
+    summary: 'A film of a test strip: drawn.mp4, first or second',
+    media: 'video/mp4',
+  },
+  {
+    method: 'post',
+    path: '/api/efforts',
+    summary: 'Measure on this machine what a quick and a thorough encode cost and gain',
+    body: s.effortsAskedSchema,
+    answer: s.preferencesSchema,
+  },
+  {
     method: 'get',
     path: '/api/deliverables/{id}/cover',
     summary: 'The still that goes beside a file',

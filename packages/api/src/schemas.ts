@@ -6,6 +6,8 @@ import {
   checkLineSchema,
   cueSchema,
   dressingSchema,
+  effortGainSchema,
+  effortSchema,
   detectorNoteSchema,
   frameSpanSchema,
   framingSchema,
@@ -19,6 +21,9 @@ import {
   outletSchema,
   paceSchema,
   placementSchema,
+  rateSchema,
+  sharpenSchema,
+  sizeSchema,
   shotLookSchema,
   shotsSchema,
   trackSchema,
@@ -253,6 +258,8 @@ export const deliverableSchema = z.object({
   captionsBeside: z.enum(['srt', 'vtt']).nullable(),
   /** The format of the still that goes beside it; null where none does. */
   coverBeside: z.enum(['jpeg', 'png']).nullable(),
+  /** How much time its encoder was given. */
+  effort: effortSchema,
   /** What became of these bytes outside. */
   handover: handoverSchema,
   /** What is wrong with the file on the disk; null where it is known to be the one that was made. */
@@ -283,6 +290,8 @@ export const versionSchema = z.object({
   framing: framingSchema,
   /** The master's frame that its cover shows; null until somebody picks one. */
   coverFrame: z.number().int().nonnegative().nullable(),
+  /** How far its picture is sharpened; null for not at all. */
+  sharpen: z.number().nullable(),
   /** Grows with every change; a change names the revision it was made from. */
   revision: z.number().int(),
   accepted: z.array(acceptanceSchema),
@@ -338,17 +347,65 @@ export const placeSetChangeSchema = z.strictObject({
   placementIds: setPlaces.optional(),
 });
 
+/** A measurement of what efforts cost and gain: when, and on what. */
+export const effortMeasuredSchema = z.object({
+  at: when,
+  /** The film and the codec that it was measured with. */
+  film: z.string(),
+  codec: z.string(),
+  gains: z.array(effortGainSchema),
+});
+export type EffortMeasured = z.infer<typeof effortMeasuredSchema>;
+
+/** How a test strip is encoded: one or two ways, beside the picture as it is drawn. */
+export const stripAskedSchema = z.strictObject({
+  /** The delivered frame that it starts at. */
+  from: z.number().int().nonnegative(),
+  ways: z
+    .array(z.strictObject({ effort: effortSchema, sharpen: sharpenSchema.nullable() }))
+    .min(1)
+    .max(2),
+});
+export type StripAsked = z.infer<typeof stripAskedSchema>;
+
+/** A test strip: films of the same frames, the first of them as it was drawn. */
+export const stripSchema = z.object({
+  id,
+  from: z.number().int(),
+  frames: z.number().int(),
+  rate: rateSchema,
+  frameSize: sizeSchema,
+  ways: z.array(
+    z.object({
+      effort: effortSchema,
+      sharpen: z.number().nullable(),
+      bytes: z.number(),
+      kbps: z.number(),
+      seconds: z.number(),
+      likeness: z.number(),
+    }),
+  ),
+});
+export type Strip = z.infer<typeof stripSchema>;
+/** The version whose film efforts are measured on, and where. */
+export const effortsAskedSchema = z.strictObject({ versionId: id });
+
 /** What a person prefers in this workspace. */
 export const preferencesSchema = z.object({
   /** Versions that no hand has touched are framed by what is seen as soon as their film has been looked at. */
   frameOnArrival: z.boolean(),
   /** What is being made is finished; no other export is begun until they go on. */
   exportsPaused: z.boolean(),
+  /** How much time encoders may take for files that are asked for from now on. */
+  effort: effortSchema,
+  /** What each effort costs and gains on this machine; null until it was measured. */
+  effortMeasured: effortMeasuredSchema.nullable(),
 });
 export type Preferences = z.infer<typeof preferencesSchema>;
 export const preferencesChangeSchema = z.strictObject({
   frameOnArrival: z.boolean().optional(),
   exportsPaused: z.boolean().optional(),
+  effort: effortSchema.optional(),
 });
 /** A change of a master's shots or keeps. A cut that was moved takes the framings' changes along. */
 export const masterWorkSchema = z.strictObject({
@@ -396,6 +453,8 @@ export const cutChangeSchema = z.strictObject({
   joinMs: z.number().min(0).max(500).optional(),
 });
 /** The cut that a version plays from now on; null for the full film. */
+/** How far a version's picture is sharpened; null for not at all. */
+export const sharpenChoiceSchema = z.strictObject({ sharpen: sharpenSchema.nullable() });
 /** The master's frame that a version's cover shows; null for the middle of what plays. */
 export const coverChoiceSchema = z.strictObject({ frame: z.number().int().nonnegative().nullable() });
 export const playsCutSchema = z.strictObject({ cutId: id.nullable() });

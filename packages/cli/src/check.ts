@@ -123,7 +123,7 @@ async function readWanted(
   }
   const master = await readMaster(request.master, request, tell, signal);
   if (!master.ok) return master;
-  const { facts, sha256, played, framing, coverFrame, layers } = master.value;
+  const { facts, sha256, played, framing, coverFrame, sharpen, layers } = master.value;
   const captions = request.captions === undefined ? ok(undefined) : await readCaptionFile(request.captions);
   if (!captions.ok) return captions;
   captions.value?.words.forEach(tell);
@@ -133,6 +133,7 @@ async function readWanted(
     placement,
     framing: framing ?? heldFraming(clampPose(request.pose, facts.video.displayed, placement.frame)),
     coverFrame,
+    sharpen,
     ...played,
   });
   const dressed = withLayers(plain, placement, layers);

@@ -238,7 +238,7 @@ async function prepare(
 
 async function run(
   request: Request,
-  { facts, sha256, places, cues, played, framing, coverFrame, follow, layers, pictures }: Prepared,
+  { facts, sha256, places, cues, played, framing, coverFrame, sharpen, follow, layers, pictures }: Prepared,
   lines: Lines,
   signal: AbortSignal,
 ): Promise<number> {
@@ -260,6 +260,7 @@ async function run(
       placement,
       framing: followed?.framing ?? framing ?? heldFraming(pose),
       coverFrame,
+      sharpen,
       ...played,
     });
     const dressed = withLayers(plain, placement, layers);

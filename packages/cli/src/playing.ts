@@ -97,6 +97,8 @@ export interface ReadMaster {
   framing: Framing | undefined;
   /** The frame that covers show; null for the middle of what plays. */
   coverFrame: number | null;
+  /** How far a plan file sharpens the picture; null for not at all. */
+  sharpen: number | null;
   /** What a plan file lays over it. */
   layers: readonly Layer[];
   /** The pictures that those show, by their sums. */
@@ -224,6 +226,7 @@ export async function readMaster(
     sha256: await sha256File(path, signal),
     played: { ...cut, kept, ...(request.pace ? { pace: request.pace } : {}) },
     framing: plan.value?.framing,
+    sharpen: plan.value?.sharpen ?? null,
     coverFrame: cover.value ?? plan.value?.coverFrame ?? null,
     layers: plan.value?.layers ?? [],
     pictures: plan.value?.pictures ?? new Map(),

@@ -225,6 +225,19 @@ export {
   stillWindow,
   planSeconds,
 } from './render/read-plan.ts';
+export {
+  effortGains,
+  effortGainSchema,
+  effortGainWords,
+  efforts,
+  effortSchema,
+  effortWords,
+  type Effort,
+  type EffortGain,
+  type EffortTrial,
+} from './render/effort.ts';
+export { lowBitsPerPixel, sharpenSchema, sharpenSteps } from './render/sharpen.ts';
+export { deliveredSpan, stripPlan } from './render/strip.ts';
 export { coverPlan, middleFrame } from './render/cover.ts';
 export { planMaster, makePlan, rendererRevision, planFingerprint, type PlanInput } from './render/plan.ts';
 export { planVersion, type VersionAsPlanned } from './render/planned.ts';

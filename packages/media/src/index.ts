@@ -17,6 +17,8 @@ export { measureFile } from './measure/measure.ts';
 export { compareFile } from './compare/compare-file.ts';
 export { heardIn } from './render/sound.ts';
 export { fontPath, shippedShaper } from './letters/shaper.ts';
+export { measureEfforts } from './strips/efforts.ts';
+export { drawStrip, encodeStrip, type StripFilm } from './strips/strip.ts';
 export { coverLineOf, coverName } from './covers/cover.ts';
 export { sidecarLine, sidecarName } from './captions/sidecar.ts';
 export { readCaptionBytes, readCaptionFile } from './captions/read-file.ts';

@@ -31,7 +31,7 @@ export function planOf(
   ws: Pick<Workspace, 'specs'>,
   version: Pick<
     VersionRow,
-    'id' | 'placementId' | 'placementRevision' | 'framing' | 'coverFrame' | 'approved'
+    'id' | 'placementId' | 'placementRevision' | 'framing' | 'coverFrame' | 'sharpen' | 'approved'
   >,
   master: Pick<MasterRow, 'facts' | 'sha256' | 'state' | 'dressing' | 'keeps'>,
   cut: CutRow | undefined,
@@ -44,6 +44,7 @@ export function planOf(
     placement,
     framing: version.framing,
     coverFrame: version.coverFrame,
+    sharpen: version.sharpen,
     cut,
     dressed: dressedFor(master.dressing, version, master.keeps),
   });

@@ -7,12 +7,19 @@ import { preferences } from './db/schema.ts';
 const theOnly = 1;
 
 /** What is preferred while nobody has said otherwise. */
-const usual: Preferences = { frameOnArrival: true, exportsPaused: false };
+const usual: Preferences = {
+  frameOnArrival: true,
+  exportsPaused: false,
+  effort: 'usual',
+  effortMeasured: null,
+};
 
 /** What is preferred in this workspace. */
 export async function readPreferences(db: Writer): Promise<Preferences> {
   const [row] = await db.select().from(preferences).where(eq(preferences.id, theOnly));
-  return row ? { frameOnArrival: row.frameOnArrival, exportsPaused: row.exportsPaused } : usual;
+  if (!row) return usual;
+  const { id: _id, ...preferred } = row;
+  return preferred;
 }
 
 /** Changes some of what is preferred; all of it as it is then. */

@@ -1,5 +1,6 @@
 import type { RenderPlan } from '../render/plan-schema.ts';
 import { bytesAtRate } from '../render/budget.ts';
+import type { Effort } from '../render/effort.ts';
 import { frameToSeconds } from '../time/rate.ts';
 
 /** A file that was made before, as far as what comes can be told from it. */
@@ -8,6 +9,8 @@ export interface MadeFile {
   bytes: number;
   /** How long its making took, its report included. */
   tookSeconds: number;
+  /** How much time its encoder was given; the usual where missing. */
+  effort?: Effort | undefined;
 }
 
 /** What a file is expected to become. */
@@ -83,9 +86,13 @@ function bytesOf(like: readonly MadeFile[], plan: MadeFile['plan']): Forecast['b
   return { expected: under(whole(middle)), least: under(whole(least)), most: under(whole(most)) };
 }
 
-/** What a plan's file is expected to become, by the files that this workspace has made before. */
-export function forecast(made: readonly MadeFile[], plan: MadeFile['plan']): Forecast {
-  const like = alike(made, plan);
+/** What a plan's file is expected to become, by the files that this workspace has made with the same effort before. */
+export function forecast(
+  made: readonly MadeFile[],
+  plan: MadeFile['plan'],
+  effort: Effort = 'usual',
+): Forecast {
+  const like = alike(made, plan).filter((m) => (m.effort ?? 'usual') === effort);
   const paces = like.map((m) => m.tookSeconds / samples(m.plan)).sort((a, b) => a - b);
   const bytes = bytesOf(like, plan);
   return {

@@ -112,6 +112,7 @@ export function behindReasons(made: RenderPlan, now: RenderPlan, shots: readonly
   if (differs((p) => p.rate) && !otherFilm) reasons.push('the frame rate changed');
   if (differs((p) => [p.captions, p.sidecar])) reasons.push('the captions changed');
   if (differs((p) => p.layers)) reasons.push('what is laid over the picture changed');
+  if (differs((p) => p.sharpen)) reasons.push('the sharpening changed');
   if (differs((p) => p.cover && { ...p.cover, framing: null })) reasons.push('the cover changed');
   if (differs((p) => p.video) && !otherFilm) reasons.push('the encoding numbers changed');
   if (differs((p) => p.audio && { ...p.audio, joinMs: 0, stream: 0 }))

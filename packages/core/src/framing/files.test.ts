@@ -22,6 +22,7 @@ describe('plans as files', () => {
       framing: plan.framing,
       cut: null,
       coverFrame: null,
+      sharpen: null,
       layers: [],
       words: [],
     });
@@ -42,6 +43,7 @@ describe('plans as files', () => {
       framing: plan.framing,
       cut,
       coverFrame: null,
+      sharpen: null,
       layers: [],
       words: [],
     });

@@ -1,4 +1,5 @@
 import * as z from 'zod';
+import { sharpenSchema } from '../render/sharpen.ts';
 import { sizeSchema } from '../picture/geometry.ts';
 import {
   asEdited,
@@ -50,6 +51,8 @@ export const versionPlanSchema = z
       .optional(),
     /** The frame that its cover shows; the middle of what plays where missing. */
     coverFrame: z.number().int().nonnegative().optional(),
+    /** How far its picture is sharpened; not at all where missing. */
+    sharpen: sharpenSchema.optional(),
     /** What is laid over it, the nearest first, as the version shows it; nothing where missing. */
     layers: z.array(layerSchema).max(mostLayers).optional(),
     /** The pictures that layers show, by the sum of their bytes: PNG in base64. */
@@ -64,6 +67,7 @@ export const versionPlanSchema = z
       'framing',
       'cut',
       'coverFrame',
+      'sharpen',
       'layers',
       'pictures',
     ];
@@ -88,6 +92,7 @@ export function writeVersionPlan(
     sha256?: string | null;
     cut?: Played & { name: string };
     coverFrame?: number | null;
+    sharpen?: number | null;
     layers?: readonly Layer[];
     pictures?: Record<string, string>;
   },
@@ -116,6 +121,7 @@ export function writeVersionPlan(
         }
       : {}),
     ...(about.coverFrame == null ? {} : { coverFrame: about.coverFrame }),
+    ...(about.sharpen ? { sharpen: about.sharpen } : {}),
     ...(about.layers?.length ? { layers: [...about.layers] } : {}),
     ...(about.pictures && Object.keys(about.pictures).length ? { pictures: about.pictures } : {}),
   };
@@ -149,6 +155,8 @@ export interface FittedPlan {
   cut: (Played & { name: string }) | null;
   /** The frame that its cover shows; null for the middle of what plays. */
   coverFrame: number | null;
+  /** How far its picture is sharpened; null for not at all. */
+  sharpen: number | null;
   /** What is laid over it; a film that is laid over another does not travel in a plan. */
   layers: Layer[];
   /** What had to be done for it, in words. */
@@ -205,6 +213,7 @@ export function planForMaster(plan: VersionPlan, facts: MasterFacts): FittedPlan
       framing: { version: 1, stretches },
       cut: cutAs(plan.cut?.kept ?? []),
       coverFrame: coverAt(1),
+      sharpen: plan.sharpen ?? null,
       layers: layersAt(1),
       words,
     };
@@ -229,6 +238,7 @@ export function planForMaster(plan: VersionPlan, facts: MasterFacts): FittedPlan
     framing: carryFraming(plan.framing, from, to, matchByTime(from, to)),
     cut: cutAs(kept),
     coverFrame: coverAt(k),
+    sharpen: plan.sharpen ?? null,
     layers: layersAt(k),
     words,
   };

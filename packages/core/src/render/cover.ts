@@ -33,7 +33,14 @@ export function plannedCover(
 
 /** The plan of a cover: a film of one frame, silent and with nothing laid over it. */
 export function coverPlan(plan: RenderPlan, cover: PlannedCover): RenderPlan {
-  const { captions: _captions, sidecar: _sidecar, layers: _layers, cover: _cover, ...rest } = plan;
+  const {
+    captions: _captions,
+    sidecar: _sidecar,
+    layers: _layers,
+    cover: _cover,
+    sharpen: _sharpen,
+    ...rest
+  } = plan;
   return {
     ...rest,
     frame: cover.size,

@@ -11,6 +11,7 @@ import type { DeliveredRate } from '../time/delivered-rate.ts';
 import { rateSchema } from '../time/rate.ts';
 import type { RateBudget } from './budget.ts';
 import { h264Profiles } from './levels.ts';
+import { sharpenSchema } from './sharpen.ts';
 
 /** A still picked from the master and framed as its version is there, without anything that is laid over the film. */
 const coverSchema = z.object({
@@ -62,6 +63,8 @@ export const renderPlanSchema = z.object({
   pace: paceSchema,
   /** What is shown of each of them: settled and tidied, so that equal pictures make equal plans. */
   framing: framingSchema,
+  /** How far the picture is sharpened after it was sized, up to 1; not at all where missing. */
+  sharpen: sharpenSchema.optional(),
   video: z.object({
     codec: z.enum(['h264', 'hevc', 'vp9', 'av1']),
     rate: z.discriminatedUnion('mode', [

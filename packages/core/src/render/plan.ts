@@ -73,6 +73,8 @@ export interface PlanInput {
   joinMs?: number;
   /** The master's frame that the cover shows, where the place asks for one; the middle of what plays where missing. */
   coverFrame?: number | null | undefined;
+  /** How far the picture is sharpened; missing or null for not at all. */
+  sharpen?: number | null | undefined;
 }
 
 /**
@@ -108,6 +110,7 @@ export function makePlan({
   pace: p = asEdited,
   joinMs = usualJoinMs,
   coverFrame,
+  sharpen,
 }: PlanInput): PlannedVersion {
   const v = facts.video;
   const frame: Size = frameForMaster(v.displayed, placement.frame, placement.largerFrame);
@@ -159,6 +162,7 @@ export function makePlan({
     kept,
     pace: pace(p.num, p.den),
     framing: tidyFraming(framing, keptInOrder(kept), v.displayed, frame),
+    ...(sharpen ? { sharpen } : {}),
     video: {
       codec,
       rate: peak === undefined ? budget.rate : { ...budget.rate, maxKbps: peak },

@@ -17,6 +17,8 @@ export interface VersionParts {
   cut?: Played | null | undefined;
   /** The master's frame that its cover shows; missing or null until somebody picks one. */
   coverFrame?: number | null | undefined;
+  /** How far its picture is sharpened; missing or null for not at all. */
+  sharpen?: number | null | undefined;
   /** What is laid over it; missing for nothing. */
   dressed?: Dressed | undefined;
 }
@@ -49,6 +51,7 @@ const sameParts = (a: VersionParts, b: VersionParts): boolean =>
   a.sha256 === b.sha256 &&
   a.placement === b.placement &&
   (a.coverFrame ?? null) === (b.coverFrame ?? null) &&
+  (a.sharpen ?? null) === (b.sharpen ?? null) &&
   sameCut(a.cut, b.cut) &&
   sameDressed(a.dressed, b.dressed);
 
@@ -69,6 +72,7 @@ function planAnew({
   framing,
   cut,
   coverFrame,
+  sharpen,
   dressed,
 }: VersionParts): VersionAsPlanned {
   const bare = makePlan({
@@ -77,6 +81,7 @@ function planAnew({
     placement,
     framing,
     coverFrame,
+    sharpen,
     ...playedWithin(cut, facts.video.frames),
   });
   const planned = dressed ? dress(bare, placement, dressed) : bare;

@@ -8,6 +8,7 @@ import {
   planSeconds,
   sidecarText,
   type CheckReport,
+  type Effort,
   type Placement,
   type Problem,
   type RenderPlan,
@@ -47,6 +48,8 @@ export interface DeliverOptions {
   /** A folder of this making alone, on the same disk as `outPath`; emptied before and removed after. */
   workDir: string;
   logFile?: string;
+  /** How much time the encoder may take; the usual where missing. */
+  effort?: Effort | undefined;
   /** Whose rules the file is held against, beside its plan. */
   placement?: Placement | undefined;
   signal?: AbortSignal;
@@ -130,7 +133,7 @@ export async function deliver(plan: RenderPlan, options: DeliverOptions): Promis
         rate: RenderPlan['video']['rate'],
         sound: ReturnType<typeof makeSound>,
       ) => {
-        const video = pictureArgs(plan, pass, rate);
+        const video = pictureArgs(plan, pass, rate, options.effort);
         const runOptions = {
           cwd: workDir,
           signal,

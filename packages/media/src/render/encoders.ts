@@ -1,4 +1,11 @@
-import { rateText, type RenderPlan } from '@mivvy/core';
+import { rateText, type Effort, type RenderPlan } from '@mivvy/core';
+
+/** What the encoders call each effort: names of x264 and x265, numbers of the others, where less is more. */
+const presets: Readonly<Record<Effort, { x264: string; x265: string; vp9: string; av1: string }>> = {
+  quick: { x264: 'veryfast', x265: 'veryfast', vp9: '4', av1: '9' },
+  usual: { x264: 'medium', x265: 'medium', vp9: '2', av1: '7' },
+  thorough: { x264: 'slower', x265: 'slow', vp9: '1', av1: '5' },
+};
 
 /** Length of the decoder buffer that a bitrate ceiling refers to, seconds (common practice). */
 const bufferSeconds = 1;
@@ -25,7 +32,13 @@ export function passesOf(plan: RenderPlan): Pass[] {
 }
 
 /** Encoder arguments for the picture, at the plan's rate or a lower one. Pass logs lie in the working folder under the name `pass`. */
-export function pictureArgs(plan: RenderPlan, pass: Pass, rate = plan.video.rate): string[] {
+export function pictureArgs(
+  plan: RenderPlan,
+  pass: Pass,
+  rate = plan.video.rate,
+  effort: Effort = 'usual',
+): string[] {
+  const preset = presets[effort];
   const { codec, keyframeFrames } = plan.video;
   const kbit = (n: number) => `${Math.round(n * 1000)}`;
   const ceiling =
@@ -43,7 +56,9 @@ export function pictureArgs(plan: RenderPlan, pass: Pass, rate = plan.video.rate
         '-c:v',
         'libx264',
         '-preset',
-        'medium',
+        preset.x264,
+        // Every level holds four pictures of the largest frame that it allows (Rec. ITU-T H.264, Table A-1).
+        ...(effort === 'thorough' ? ['-refs', '4'] : []),
         '-profile:v',
         plan.video.profile ?? 'high',
         ...groups,
@@ -66,7 +81,7 @@ export function pictureArgs(plan: RenderPlan, pass: Pass, rate = plan.video.rate
         '-c:v',
         'libx265',
         '-preset',
-        'medium',
+        preset.x265,
         '-tag:v',
         'hvc1',
         ...amount,
@@ -84,7 +99,7 @@ export function pictureArgs(plan: RenderPlan, pass: Pass, rate = plan.video.rate
         '-deadline',
         'good',
         '-cpu-used',
-        pass === 1 ? '4' : '2',
+        pass === 1 ? '4' : preset.vp9,
         '-row-mt',
         '1',
         ...(rate.mode === 'quality' && rate.maxKbps === undefined ? ['-b:v', '0'] : []),
@@ -100,7 +115,7 @@ export function pictureArgs(plan: RenderPlan, pass: Pass, rate = plan.video.rate
         '-c:v',
         'libsvtav1',
         '-preset',
-        '7',
+        preset.av1,
         ...amount,
         ...(rate.mode === 'quality' ? ceiling : []),
         ...gop,

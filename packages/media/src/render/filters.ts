@@ -110,6 +110,13 @@ export function stillFilters(plan: RenderPlan, pictures: Pictures, window: Maste
   return chain.join(',');
 }
 
+/**
+ * The filter that sharpens a sized picture's brightness, for nothing where a plan asks for none: an unsharp mask of five
+ * pixels, whose amount is the plan's.
+ */
+export const sharpenFilters = ({ sharpen }: RenderPlan): string[] =>
+  sharpen ? [`unsharp=luma_msize_x=5:luma_msize_y=5:luma_amount=${sharpen}:chroma_amount=0`] : [];
+
 /** The filter chain that gives the resampler a plan's pictures whole: as displayed, in BT.709, limited range, 8 bit. */
 export function decodeFilters(plan: RenderPlan, pictures: Pictures): string {
   const { master } = plan;

@@ -4,7 +4,7 @@ import { locateTools } from '../ffmpeg/locate.ts';
 import { explainFailure, inputArgs, quietly, runFfmpeg, type RunOptions } from '../ffmpeg/run.ts';
 import { overlayGraph, type Overlay } from '../layers/overlay-input.ts';
 import { runWorker } from '../workers/run-worker.ts';
-import { decodeFilters, stillFilters, type Pictures } from './filters.ts';
+import { decodeFilters, sharpenFilters, stillFilters, type Pictures } from './filters.ts';
 import { seekTo } from './seek.ts';
 import { pictureNewsSchema, type PictureJob } from './picture-job.ts';
 
@@ -35,7 +35,8 @@ export async function encodePicture(
   const still = stillWindow(plan);
   if (still && plain) {
     const seek = seekTo(plan.master, plan.kept[0]!.from);
-    const chain = stillFilters(plan, { kind: 'delivered', skipped: seek.skipped }, still);
+    const window = stillFilters(plan, { kind: 'delivered', skipped: seek.skipped }, still);
+    const chain = [window, ...sharpenFilters(plan)].join(',');
     const run = await runFfmpeg(
       [
         ...seek.args,
@@ -61,6 +62,7 @@ export async function encodePicture(
   const tools = await locateTools();
   if (!tools.ok) return tools;
   const { width, height } = plan.frame;
+  const sharpened = sharpenFilters(plan).join(',');
   const decodes = plan.kept.map((span) => {
     const seek = seekTo(plan.master, span.from);
     const pictures: Pictures = plain
@@ -117,13 +119,13 @@ export async function encodePicture(
         ? [
             ...overlayArgs,
             '-filter_complex',
-            overlayGraph('[0:v]null', overlays, firstOverlay),
+            overlayGraph(`[0:v]${sharpened || 'null'}`, overlays, firstOverlay),
             '-map',
             '[out]',
             '-frames:v',
             String(plan.frames),
           ]
-        : ['-map', '0:0']),
+        : ['-map', '0:0', ...(sharpened ? ['-vf', sharpened] : [])]),
       ...rest,
     ],
   };

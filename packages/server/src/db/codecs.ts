@@ -21,6 +21,7 @@ import {
 } from '@mivvy/core';
 import {
   carriedSchema,
+  effortMeasuredSchema,
   ledgerQuerySchema,
   problemSchema,
   receiptSchema,
@@ -94,6 +95,7 @@ const codec = <T>(
 
 /** Every JSON column's way of being kept. A change of a shape adds an upgrade here and a database to `db/fixtures`. */
 export const codecs = {
+  effortMeasured: codec('measurement of efforts', effortMeasuredSchema),
   margin: codec('margin', marginChoiceSchema),
   mark: codec('file mark', fileMarkSchema),
   facts: codec('set of facts', masterFactsSchema),

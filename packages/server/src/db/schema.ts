@@ -1,7 +1,7 @@
 import { sql } from 'drizzle-orm';
 import { index, integer, primaryKey, real, sqliteTable, text, uniqueIndex } from 'drizzle-orm/sqlite-core';
 import type * as z from 'zod';
-import type { Handover, Standing } from '@mivvy/core';
+import type { Effort, Handover, Standing } from '@mivvy/core';
 import type { jobSchema } from '@mivvy/api';
 import { codecs } from './codecs.ts';
 import { jsonColumn, type JsonCodec } from './json-column.ts';
@@ -154,6 +154,8 @@ export const versions = sqliteTable(
     dueOn: text('due_on'),
     /** The master's frame that its cover shows; null until somebody picks one. */
     coverFrame: integer('cover_frame'),
+    /** How far its picture is sharpened; null for not at all. */
+    sharpen: real('sharpen'),
     /** Who has it in hand; empty for nobody. */
     holder: text('holder').notNull().default(''),
     /** A file of it was approved, or went out; a trigger keeps it. */
@@ -190,6 +192,10 @@ export const jobs = sqliteTable(
     dressing: json('dressing', codecs.dressing),
     /** The frame of its cover then; null where none was picked. */
     coverFrame: integer('cover_frame'),
+    /** How far its picture was to be sharpened then; null for not at all. */
+    sharpen: real('sharpen'),
+    /** How much time its encoder may take. */
+    effort: text('effort').$type<Effort>().notNull().default('usual'),
     /** The revision of its placement then; null in rows from before there were any. */
     placementRevision: integer('placement_revision'),
     /** Its place in the queue: lower ones first, equal ones by age. */
@@ -243,6 +249,8 @@ export const deliverables = sqliteTable(
     plan: json('plan', codecs.plan).notNull(),
     report: json('report', codecs.report).notNull(),
     passed: integer('passed', { mode: 'boolean' }).notNull(),
+    /** How much time its encoder was given. */
+    effort: text('effort').$type<Effort>().notNull().default('usual'),
     /** What became of it outside, worked out from what happened whenever something does. */
     handover: text('handover').$type<Handover>().notNull().default('none'),
     exportNumber: integer('export_number').notNull(),
@@ -499,6 +507,10 @@ export const preferences = sqliteTable('preferences', {
   frameOnArrival: integer('frame_on_arrival', { mode: 'boolean' }).notNull(),
   /** No export is begun until somebody lets them go on. */
   exportsPaused: integer('exports_paused', { mode: 'boolean' }).notNull().default(false),
+  /** How much time encoders may take for files that are asked for from now on. */
+  effort: text('effort').$type<Effort>().notNull().default('usual'),
+  /** What each effort costs and gains on this machine; null until somebody had it measured. */
+  effortMeasured: json('effort_measured', codecs.effortMeasured),
 });
 
 /** Files and folders that nothing refers to any more, written in the transaction that let go of them; removed after it, or at the next start. */

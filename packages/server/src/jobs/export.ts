@@ -105,6 +105,7 @@ async function exportVersion(ws: Ws, context: JobContext): Promise<Result<void>>
     placement: place.placement,
     framing: job.framing ?? version.framing,
     coverFrame: job.coverFrame,
+    sharpen: job.sharpen,
     ...playedWithin(job.cut, master.facts.video.frames),
   });
   const dressed = dressedFor(job.dressing ?? master.dressing, version, master.keeps);
@@ -130,6 +131,7 @@ async function exportVersion(ws: Ws, context: JobContext): Promise<Result<void>>
     outPath,
     workDir: join(ws.storage.work, job.id),
     placement: place.placement,
+    effort: job.effort,
     logFile: logPath(ws.storage, job.id),
     signal,
     nice: true,
@@ -174,6 +176,7 @@ async function exportVersion(ws: Ws, context: JobContext): Promise<Result<void>>
         plan,
         report,
         passed: report.passed,
+        effort: job.effort,
         tookSeconds: (Date.now() - started) / 1000,
         madeAt: now(),
       });

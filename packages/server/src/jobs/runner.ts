@@ -2,7 +2,7 @@ import { setTimeout as pause } from 'node:timers/promises';
 import { and, asc, eq, inArray, lt, or, sql } from 'drizzle-orm';
 import { nanoid } from 'nanoid';
 import type { Logger } from 'pino';
-import type { Dressing, Framing, Played, Problem, Result } from '@mivvy/core';
+import type { Dressing, Effort, Framing, Played, Problem, Result } from '@mivvy/core';
 import { Cancelled } from '@mivvy/media';
 import type { Job } from '@mivvy/api';
 import type { Database, Writer } from '../db/database.ts';
@@ -55,6 +55,8 @@ export interface NewJob {
   cut?: Played | null;
   /** The master's frame that its cover shows. */
   coverFrame?: number | null;
+  sharpen?: number | null;
+  effort?: Effort;
   placementRevision?: number;
 }
 
@@ -84,6 +86,8 @@ export function toJob({
   cut: _cut,
   dressing: _dressing,
   coverFrame: _coverFrame,
+  sharpen: _sharpen,
+  effort: _effort,
   placementRevision: _placementRevision,
   owner: _owner,
   leaseUntil: _lease,
@@ -156,6 +160,8 @@ export class Runner {
         framing: job.framing ?? null,
         cut: job.cut ?? null,
         coverFrame: job.coverFrame ?? null,
+        sharpen: job.sharpen ?? null,
+        effort: job.effort ?? 'usual',
         dressing: job.dressing ?? null,
         id: nanoid(10),
         state: 'queued',

@@ -27,6 +27,7 @@ import { productionRoutes } from './productions.ts';
 import { reviewLinkRoutes } from './review-links.ts';
 import { shotListRoutes } from './shot-lists.ts';
 import { specBookRoutes } from './spec-book.ts';
+import { stripRoutes } from './strips.ts';
 import { stillRoutes } from './stills.ts';
 import { togetherRoutes } from './together.ts';
 import { versionRoutes } from './versions.ts';
@@ -57,6 +58,7 @@ const factories: readonly ((ws: Workspace) => Router)[] = [
   jobRoutes,
   deliverableRoutes,
   foreignCheckRoutes,
+  stripRoutes,
   namingRoutes,
   ledgerRoutes,
   deliverableHistoryRoutes,

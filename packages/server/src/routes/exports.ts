@@ -1,13 +1,14 @@
 import { isDeepStrictEqual } from 'node:util';
 import { Router, type Request, type Response } from 'express';
 import { and, eq, inArray } from 'drizzle-orm';
-import { dressingShown } from '@mivvy/core';
+import { dressingShown, type Effort } from '@mivvy/core';
 import { newExportsSchema } from '@mivvy/api';
 import { cuts, jobs, masters, versions } from '../db/schema.ts';
 import type { Writer } from '../db/database.ts';
 import { bodyOf, param, refuse, route, windowOf } from '../http/problems.ts';
 import { toJob, type JobRow, type NewJob } from '../jobs/runner.ts';
 import { planOf, refusalOf } from '../plans.ts';
+import { readPreferences } from '../preferences.ts';
 import { tellProduction } from '../tell.ts';
 import { forecastsOf } from '../views/forecast.ts';
 import type { Workspace } from '../workspace.ts';
@@ -46,7 +47,8 @@ async function queueExports(ws: Workspace, req: Request, res: Response): Promise
   const due = ({ version }: (typeof rows)[number]) => version.dueOn ?? dueOn ?? noDay;
   rows.sort((a, b) => due(a).localeCompare(due(b)) || a.version.createdAt.localeCompare(b.version.createdAt));
   // All are looked at before any is queued: one that cannot be made leaves the queue as it was.
-  const wanted = rows.map((row) => exportOf(ws, row));
+  const { effort } = await readPreferences(ws.db);
+  const wanted = rows.map((row) => exportOf(ws, row, effort));
   const { queued, changed } = await ws.db.transaction((tx) => queueEach(ws, tx, id, wanted));
   ws.runner.announce(changed);
   await tellProduction(ws, id, windowOf(req));
@@ -65,6 +67,7 @@ function exportOf(
     master: typeof masters.$inferSelect;
     cut: typeof cuts.$inferSelect | null;
   },
+  effort: Effort,
 ): NewJob {
   const place = ws.specs.of(version);
   const label = place ? `${place.outlet.name}, ${place.placement.name}` : version.placementId;
@@ -86,6 +89,8 @@ function exportOf(
     label,
     framing: version.framing,
     coverFrame: version.coverFrame,
+    sharpen: version.sharpen,
+    effort,
     placementRevision: version.placementRevision,
     cut: cut && { kept: cut.kept, pace: cut.pace, joinMs: cut.joinMs },
     dressing: dressingShown(master.dressing, version.id, place.placement.captionLanguage),
@@ -119,6 +124,8 @@ async function queueEach(
       of.placementRevision,
       of.dressing,
       of.coverFrame,
+      of.sharpen,
+      of.effort,
     ];
     if (already && isDeepStrictEqual(whatFor(already), whatFor(job))) {
       queued.push(already);

@@ -3,7 +3,6 @@ import { mkdir, rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import { pipeline } from 'node:stream/promises';
 import { Router, type Request, type Response } from 'express';
-import { eq } from 'drizzle-orm';
 import { nanoid } from 'nanoid';
 import PQueue from 'p-queue';
 import {
@@ -18,12 +17,9 @@ import {
   type Result,
 } from '@mivvy/core';
 import { compareFile, countFrames, heardIn, measureFile, probeMaster, sha256File } from '@mivvy/media';
-import { cuts, masters } from '../db/schema.ts';
-import { openMaster } from '../files/master-file.ts';
 import { refuse, route, queryText } from '../http/problems.ts';
-import { planOf } from '../plans.ts';
+import { planWithMaster } from '../plan-with-master.ts';
 import type { Workspace } from '../workspace.ts';
-import { findVersion } from './find.ts';
 
 /** Measuring needs much of the machine: one file at a time, the others wait. */
 const checking = new PQueue({ concurrency: 1 });
@@ -56,21 +52,8 @@ async function readAgainst(ws: Workspace, req: Request): Promise<Against> {
       ? { place, version: null }
       : refuse(404, 'not-found', `The spec book has no placement “${id}”.`);
   }
-  const { version } = await findVersion(ws.db, versionId);
-  const place = ws.specs.of(version);
-  const [master] = await ws.db.select().from(masters).where(eq(masters.id, version.masterId));
-  const [cut] = version.cutId ? await ws.db.select().from(cuts).where(eq(cuts.id, version.cutId)) : [];
-  const planned = master && planOf(ws, version, master, cut);
-  if (!place || !master || !planned)
-    return refuse(
-      409,
-      'no-plan',
-      'The version’s master has not been read yet.',
-      'Try again when it has been.',
-    );
-  const film = await openMaster(ws, master);
-  if (!film.ok) return refuse(409, film.problem.code, film.problem.sentence, film.problem.mend);
-  return { place, version: { plan: planned.plan, masterPath: film.value, master: master.name } };
+  const { plan, place, masterPath, master } = await planWithMaster(ws, versionId);
+  return { place, version: { plan, masterPath, master: master.name } };
 }
 
 /** Measures a file and holds it against what is wanted. */

@@ -52,6 +52,7 @@ async function writePlan(ws: Workspace, req: Request, res: Response): Promise<vo
     sha256: master.sha256,
     ...(cut ? { cut } : {}),
     coverFrame: version.coverFrame,
+    sharpen: version.sharpen,
     layers,
     pictures: await picturesOf(ws, layers),
   });
@@ -81,7 +82,7 @@ async function readPlan(ws: Workspace, req: Request, res: Response): Promise<voi
   const master = readMaster(row);
   const plan = readVersionPlan(text, basename(fileName));
   if (!plan.ok) refuse(422, plan.problem.code, plan.problem.sentence, plan.problem.mend);
-  const { framing, cut, coverFrame, layers, words } = planForMaster(plan.value, master.facts);
+  const { framing, cut, coverFrame, sharpen, layers, words } = planForMaster(plan.value, master.facts);
   const checked = cut && checkKept(cut.kept, master.facts.video.frames);
   if (checked && !checked.ok)
     refuse(
@@ -92,7 +93,11 @@ async function readPlan(ws: Workspace, req: Request, res: Response): Promise<voi
     );
   const played = await ws.db.transaction(async (tx) => {
     await saveFraming(tx, version.id, version.revision, framing);
-    if (coverFrame !== null) await tx.update(versions).set({ coverFrame }).where(eq(versions.id, version.id));
+    const finish = {
+      ...(coverFrame === null ? {} : { coverFrame }),
+      ...(sharpen === null ? {} : { sharpen }),
+    };
+    if (Object.keys(finish).length) await tx.update(versions).set(finish).where(eq(versions.id, version.id));
     if (!cut) return undefined;
     const own = await cutLike(tx, master, cut);
     await tx.update(versions).set({ cutId: own.id }).where(eq(versions.id, version.id));

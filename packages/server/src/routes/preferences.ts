@@ -14,10 +14,11 @@ export function preferenceRoutes(ws: Workspace): Router {
   router.patch(
     '/preferences',
     route(async (req, res) => {
-      const { frameOnArrival, exportsPaused } = bodyOf(preferencesChangeSchema, req);
+      const { frameOnArrival, exportsPaused, effort } = bodyOf(preferencesChangeSchema, req);
       const next = await writePreferences(ws.db, {
         ...(frameOnArrival === undefined ? {} : { frameOnArrival }),
         ...(exportsPaused === undefined ? {} : { exportsPaused }),
+        ...(effort === undefined ? {} : { effort }),
       });
       ws.runner.hold('export', next.exportsPaused);
       ws.events.tell({ kind: 'workspace' });

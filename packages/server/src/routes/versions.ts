@@ -1,6 +1,6 @@
 import { Router, type Request, type Response } from 'express';
 import { eq, sql } from 'drizzle-orm';
-import { coverChoiceSchema, framingChangeSchema, playsCutSchema } from '@mivvy/api';
+import { coverChoiceSchema, framingChangeSchema, playsCutSchema, sharpenChoiceSchema } from '@mivvy/api';
 import { cuts, deliverables, jobs, versions } from '../db/schema.ts';
 import { doom, sweepDoomed } from '../files/doomed.ts';
 import { forgetChanges } from '../history.ts';
@@ -34,6 +34,10 @@ export function versionRoutes(ws: Workspace): Router {
   router.patch(
     '/versions/:id/cover',
     route((req, res) => chooseCover(ws, req, res)),
+  );
+  router.patch(
+    '/versions/:id/sharpen',
+    route((req, res) => chooseSharpen(ws, req, res)),
   );
   router.delete(
     '/versions/:id',
@@ -86,6 +90,13 @@ async function chooseCover(ws: Workspace, req: Request, res: Response): Promise<
     .update(versions)
     .set({ coverFrame: frame, updatedAt: now() })
     .where(eq(versions.id, version.id));
+  res.json(await answerVersion(ws, req, version.id));
+}
+
+async function chooseSharpen(ws: Workspace, req: Request, res: Response): Promise<void> {
+  const { sharpen } = bodyOf(sharpenChoiceSchema, req);
+  const { version } = await findVersion(ws.db, param(req));
+  await ws.db.update(versions).set({ sharpen, updatedAt: now() }).where(eq(versions.id, version.id));
   res.json(await answerVersion(ws, req, version.id));
 }
 

@@ -34,6 +34,7 @@ export const deliverableColumns = {
   fingerprint: deliverables.fingerprint,
   exportNumber: deliverables.exportNumber,
   passed: deliverables.passed,
+  effort: deliverables.effort,
   onDisk: deliverables.onDisk,
   handover: deliverables.handover,
   madeAt: deliverables.madeAt,

@@ -3,6 +3,7 @@ import { forecast, type MadeFile } from '@mivvy/core';
 import type { VersionForecast } from '@mivvy/api';
 import { cuts, deliverables, masters, versions } from '../db/schema.ts';
 import { planOf } from '../plans.ts';
+import { readPreferences } from '../preferences.ts';
 import type { Workspace } from '../workspace.ts';
 
 /** It is learnt from so many of the files that were made last, whichever production they belong to. */
@@ -14,10 +15,16 @@ export async function forecastsOf(
   productionId: string,
 ): Promise<VersionForecast[]> {
   const made: MadeFile[] = await ws.db
-    .select({ plan: deliverables.plan, bytes: deliverables.bytes, tookSeconds: deliverables.tookSeconds })
+    .select({
+      plan: deliverables.plan,
+      bytes: deliverables.bytes,
+      tookSeconds: deliverables.tookSeconds,
+      effort: deliverables.effort,
+    })
     .from(deliverables)
     .orderBy(desc(deliverables.madeAt))
     .limit(learntFrom);
+  const { effort } = await readPreferences(ws.db);
   const rows = await ws.db
     .select({ version: versions, master: masters, cut: cuts })
     .from(versions)
@@ -27,6 +34,6 @@ export async function forecastsOf(
   return rows.flatMap(({ version, master, cut }) => {
     const planned = planOf(ws, version, master, cut ?? undefined);
     if (!planned) return [];
-    return [{ versionId: version.id, frame: planned.plan.frame, ...forecast(made, planned.plan) }];
+    return [{ versionId: version.id, frame: planned.plan.frame, ...forecast(made, planned.plan, effort) }];
   });
 }

@@ -83,6 +83,7 @@ async function touchedVersions(ws: Ws, placementId: string): Promise<TouchedVers
           placement,
           framing: version.framing,
           coverFrame: version.coverFrame,
+          sharpen: version.sharpen,
           cut: cut ?? undefined,
         });
       return neededAfter(plan(own), plan(holds));

@@ -12,12 +12,14 @@ import {
   masterReadSchema,
   masterSchema,
   productionSchema,
+  stripSchema,
   versionReadSchema,
   versionSchema,
   type Cut,
   type LookView,
   type Master,
   type Preferences,
+  type StripAsked,
   type Version,
 } from '@mivvy/api';
 import type { Framing, FrameSpan, Keep, MarginChoice, Pace, Shot } from '@mivvy/core';
@@ -328,6 +330,29 @@ export const usePickCover = () =>
     ({ versionId, frame }: { versionId: string; frame: number | null }) =>
       sendJson(versionSchema, 'PATCH', `/versions/${versionId}/cover`, { frame }),
     (client, _input, saved) => putVersion(client, saved),
+  );
+
+/** Chooses how far a version's picture is sharpened. */
+export const useSharpen = () =>
+  useChange(
+    ({ versionId, sharpen }: { versionId: string; sharpen: number | null }) =>
+      sendJson(versionSchema, 'PATCH', `/versions/${versionId}/sharpen`, { sharpen }),
+    (client, _input, saved) => putVersion(client, saved),
+  );
+
+/** Encodes a test strip. */
+export const useMakeStrip = () =>
+  useChange(
+    ({ versionId, ...asked }: StripAsked & { versionId: string }) =>
+      sendJson(stripSchema, 'POST', `/versions/${versionId}/strip`, asked),
+    () => undefined,
+  );
+
+/** Measures what efforts cost and gain on this machine. */
+export const useMeasureEfforts = () =>
+  useChange(
+    (versionId: string) => sendJson(preferencesSchema, 'POST', '/efforts', { versionId }),
+    (client, _input, saved) => client.setQueryData(keys.preferences, saved),
   );
 
 /** What of a cut is changed in place. */

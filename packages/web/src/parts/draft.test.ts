@@ -22,6 +22,7 @@ function version(revision: number, x = 0.5): Version {
     placement: null,
     framing: heldFraming(pose(x)),
     coverFrame: null,
+    sharpen: null,
     revision,
     accepted: [],
     can: { undo: false, redo: false },

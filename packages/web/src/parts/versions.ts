@@ -94,6 +94,7 @@ function planAnew(
     placement: version.placement,
     framing: version.framing,
     coverFrame: version.coverFrame,
+    sharpen: version.sharpen,
     cut: cutOf(version, master),
     dressed: dressedOf(version, master),
   });

@@ -2,12 +2,12 @@ import Button from '@mui/material/Button';
 import Dialog from '@mui/material/Dialog';
 import DialogActions from '@mui/material/DialogActions';
 import DialogContent from '@mui/material/DialogContent';
-import Slider from '@mui/material/Slider';
-import { useCallback, useEffect, useRef, useState } from 'react';
+import { useEffect, useState } from 'react';
 import { fps, frameToTimecode, type Rate } from '@mivvy/core';
 import type { Deliverable } from '@mivvy/api';
 import { useReport } from '../../api/queries.ts';
 import { momentWords } from '../../parts/days.ts';
+import { useWipe, WipedFilms } from '../../parts/wiped-films.tsx';
 import styles from './compare-makings.module.css';
 
 /** Two pictures count as different where their levels differ by more than this on average, of 255: coding alone does less. */
@@ -97,25 +97,9 @@ export function CompareMakings({
 }) {
   const report = useReport(now.id);
   const rate = report.data?.measured.video.rate;
-  const [wipe, setWipe] = useState(50);
-  const [at, setAt] = useState(0);
-  const [length, setLength] = useState(0);
-  const [front, back] = [useRef<HTMLVideoElement>(null), useRef<HTMLVideoElement>(null)];
+  const wipe = useWipe();
   const urls: [string, string] = [urlOf(before), urlOf(now)];
   const differences = useDifferences(urls, rate);
-  const seek = useCallback(
-    (seconds: number) => {
-      setAt(seconds);
-      for (const video of [front.current, back.current]) if (video) video.currentTime = seconds;
-    },
-    [front, back],
-  );
-  const playing = () => front.current !== null && !front.current.paused;
-  const play = () => {
-    const films = [front.current, back.current].filter((v) => v !== null);
-    if (playing()) for (const film of films) film.pause();
-    else for (const film of films) void film.play();
-  };
   const words = (frame: number) => (rate ? frameToTimecode(frame, rate) : '');
   return (
     <Dialog open onClose={onClose} maxWidth="md" fullWidth aria-labelledby="compare-title">
@@ -123,41 +107,7 @@ export function CompareMakings({
         <h2 id="compare-title" className={styles.title}>
           Made {momentWords(before.madeAt)}, beside {momentWords(now.madeAt)}
         </h2>
-        <div className={`well ${styles.stage}`}>
-          <video ref={back} src={urls[1]} muted playsInline preload="auto" />
-          <video
-            ref={front}
-            src={urls[0]}
-            muted
-            playsInline
-            preload="auto"
-            style={{ clipPath: `inset(0 ${100 - wipe}% 0 0)` }}
-            onLoadedMetadata={(event) => setLength(event.currentTarget.duration)}
-            onTimeUpdate={(event) => setAt(event.currentTarget.currentTime)}
-          />
-          <i className={styles.line} style={{ left: `${wipe}%` }} aria-hidden />
-        </div>
-        <div className={styles.bars}>
-          <label htmlFor="wipe">Earlier on the left of the line</label>
-          <Slider
-            id="wipe"
-            size="small"
-            value={wipe}
-            aria-label="Where the line stands"
-            onChange={(_event, value) => setWipe(value)}
-          />
-          <label htmlFor="head">At</label>
-          <Slider
-            id="head"
-            size="small"
-            min={0}
-            max={length || 1}
-            step={0.04}
-            value={at}
-            aria-label="Play head"
-            onChange={(_event, value) => seek(value)}
-          />
-        </div>
+        <WipedFilms wipe={wipe} urls={urls} lineLabel="Earlier on the left of the line" />
         <p role="status">
           {!differences.done && 'Looking through both … '}
           {differences.spans.length > 0
@@ -169,7 +119,7 @@ export function CompareMakings({
             <button
               key={span.from}
               className={`fix tall mono ${styles.span}`}
-              onClick={() => rate && seek((span.from + 0.5) / fps(rate))}
+              onClick={() => rate && wipe.seek((span.from + 0.5) / fps(rate))}
             >
               {words(span.from)}–{words(span.to)}
             </button>
@@ -177,7 +127,7 @@ export function CompareMakings({
         </p>
       </DialogContent>
       <DialogActions sx={{ p: 2 }}>
-        <Button onClick={play}>Play or pause</Button>
+        <Button onClick={wipe.playOrPause}>Play or pause</Button>
         <Button variant="contained" onClick={onClose}>
           Close
         </Button>

@@ -5,6 +5,7 @@ import { useForecasts, useJobs } from '../../api/queries.ts';
 import { ExportVersions, readyToExport } from '../../parts/export-versions.tsx';
 import { Empty, Failed, Loading } from '../../parts/notices.tsx';
 import { useThisProduction } from '../../parts/this-production.ts';
+import { EffortSentence } from './effort-sentence.tsx';
 import { JobRow } from './job-row.tsx';
 import { placeOf, queueOrder, runOrder } from './queue-order.ts';
 import { RunHead } from './run-head.tsx';
@@ -65,7 +66,10 @@ export function ExportsScreen() {
   return (
     <div className="exports scroll">
       <header>
-        <RunHead active={active} forecasts={forecasts} freeBytes={told?.freeBytes} now={now} />
+        <div>
+          <RunHead active={active} forecasts={forecasts} freeBytes={told?.freeBytes} now={now} />
+          <EffortSentence sample={production.versions.find((v) => v.placement && v.standing !== 'blocked')} />
+        </div>
         {exportAll}
       </header>
       <ul>{active.sort(runOrder).map(row)}</ul>

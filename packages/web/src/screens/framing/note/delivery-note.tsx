@@ -17,6 +17,7 @@ import { MoveSentence } from './move-sentence.tsx';
 import { NotesHere } from './notes-here.tsx';
 import { NewerPlace } from './newer-place.tsx';
 import { RemoveVersion } from './remove-version.tsx';
+import { SharpenSentence } from './sharpen-sentence.tsx';
 import { TroubleNote } from './trouble-note.tsx';
 import { WindowSentence } from './window-sentence.tsx';
 import { joined } from '../../../parts/joined.ts';
@@ -176,6 +177,7 @@ export function DeliveryNote({ planned, ...shownOver }: NoteProps & { planned: P
       <h3>The file</h3>
       <NewerPlace />
       <FileSentences planned={planned} />
+      <SharpenSentence planned={planned} />
       <CoverSentence planned={planned} />
       {notes.map((t) => (
         <p key={t.code} className="warn mild">
