@@ -26,7 +26,7 @@ test('a place asks for a cover: it is picked on the film, made beside its file, 
     'Its cover, JPEG of 360 × 360, is the picture at 00:00:01:00, the middle of what plays',
   );
   await note.getByRole('button', { name: 'Take the picture at the head' }).click();
-  await expect(note).toContainText('is the picture at 00:00:00:00, or the middle one');
+  await expect(note).toContainText('is the picture at 00:00:00:00. Take the middle one');
   await expect(note.getByRole('img', { name: 'The cover' })).toBeVisible();
   await page.goto(`${production}/exports`);
   await page.getByRole('button', { name: 'Export 1 version' }).click();

@@ -1,6 +1,5 @@
 import { frameToTimecode, sizeLabel } from '@mivvy/core';
 import { usePickCover } from '../../../api/changes.ts';
-import { joined } from '../../../parts/joined.ts';
 import { StillProof } from '../../../parts/still-proof.tsx';
 import type { Planned } from '../../../parts/versions.ts';
 import { useDesk } from '../../../play/use-desk.tsx';
@@ -30,10 +29,10 @@ export function CoverSentence({ planned }: { planned: Planned }) {
         >
           {time}
         </button>
-        {version.coverFrame === null && ', the middle of what plays'}
+        {version.coverFrame === null && ', the middle of what plays'}.
         {cover.frame !== here && (
           <>
-            .{' '}
+            {' '}
             <button className="fix" onClick={() => pick.mutate({ versionId: version.id, frame: here })}>
               Take the picture at the head
             </button>
@@ -41,13 +40,12 @@ export function CoverSentence({ planned }: { planned: Planned }) {
         )}
         {version.coverFrame !== null && (
           <>
-            , or{' '}
+            {' '}
             <button className="fix" onClick={() => pick.mutate({ versionId: version.id, frame: null })}>
-              the middle one
+              Take the middle one
             </button>
           </>
         )}
-        {joined}.
       </p>
     </div>
   );

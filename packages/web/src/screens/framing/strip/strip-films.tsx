@@ -5,6 +5,7 @@ import type { Strip } from '@mivvy/api';
 import { Choice } from '../../../parts/choice.tsx';
 import { sharpenWords } from '../../../parts/sharpen-choice.tsx';
 import { useWipe, WipedFilms } from '../../../parts/wiped-films.tsx';
+import styles from './strip.module.css';
 
 const films = ['drawn', 'first', 'second'] as const;
 type Film = (typeof films)[number];
@@ -46,7 +47,7 @@ export function StripFilms({ strip, onKeep }: { strip: Strip; onKeep: (sharpen: 
           Play or pause
         </Button>
       </p>
-      <ul>
+      <ul className={styles.ways}>
         {strip.ways.map((way, i) => (
           <li key={films[i + 1]}>
             {nameOf(films[i + 1]!)}: <b>{bitrateLabel(way.kbps)}</b>, likeness{' '}
