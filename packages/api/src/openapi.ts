@@ -3,6 +3,7 @@ import * as z from 'zod';
 import { checkReportSchema } from '@mivvy/core';
 import * as l from './ledger-schemas.ts';
 import { problemSchema } from './problem-schema.ts';
+import * as p from './people-schemas.ts';
 import * as s from './schemas.ts';
 
 type Method = 'get' | 'post' | 'put' | 'patch' | 'delete';
@@ -484,6 +485,97 @@ export const operations: readonly Operation[] = [
     answer: z.array(s.placeSetSchema),
   },
   { method: 'delete', path: '/api/place-sets/{id}', summary: 'Forget a set of placements' },
+  {
+    method: 'get',
+    path: '/api/me',
+    summary: 'Who asks, and whether people sign in here',
+    answer: p.meSchema,
+  },
+  {
+    method: 'post',
+    path: '/api/sign-in',
+    summary: 'Sign this browser in',
+    body: p.signInSchema,
+    answer: p.meSchema,
+  },
+  {
+    method: 'post',
+    path: '/api/join',
+    summary: 'Open a one-time link with the password that is chosen by it',
+    body: p.joinSchema,
+    answer: p.meSchema,
+  },
+  {
+    method: 'post',
+    path: '/api/sign-out',
+    summary: 'Sign this browser out',
+  },
+  {
+    method: 'post',
+    path: '/api/password',
+    summary: 'Change one’s own password; one’s other browsers are signed out',
+    body: p.passwordChangeSchema,
+  },
+  {
+    method: 'get',
+    path: '/api/people',
+    summary: 'Everybody who may come in',
+    answer: z.array(p.personSchema),
+  },
+  {
+    method: 'post',
+    path: '/api/people',
+    summary: 'Add somebody, who comes in by a link that is told once',
+    body: p.newPersonSchema,
+    answer: p.personLinkSchema,
+  },
+  {
+    method: 'patch',
+    path: '/api/people/{id}',
+    summary: 'Change somebody’s name or role',
+    body: p.personChangeSchema,
+    answer: p.personSchema,
+  },
+  {
+    method: 'delete',
+    path: '/api/people/{id}',
+    summary: 'Let somebody go, with their sessions and tokens',
+  },
+  {
+    method: 'post',
+    path: '/api/people/{id}/link',
+    summary: 'A new one-time link for somebody',
+    answer: p.personLinkSchema,
+  },
+  {
+    method: 'get',
+    path: '/api/sessions',
+    summary: 'Browsers that are signed in: one’s own, or all for who runs everything',
+    answer: z.array(p.sessionSchema),
+  },
+  {
+    method: 'delete',
+    path: '/api/sessions/{id}',
+    summary: 'Sign a browser out',
+  },
+  {
+    method: 'get',
+    path: '/api/tokens',
+    summary: 'Tokens for scripts: one’s own, or all for who runs everything',
+    answer: z.array(p.tokenSchema),
+  },
+  {
+    method: 'post',
+    path: '/api/tokens',
+    summary: 'Make a token, whose secret is told once',
+    body: p.newTokenSchema,
+    answer: p.madeTokenSchema,
+  },
+  {
+    method: 'delete',
+    path: '/api/tokens/{id}',
+    summary: 'Revoke a token',
+  },
   {
     method: 'get',
     path: '/api/preferences',

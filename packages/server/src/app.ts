@@ -8,8 +8,10 @@ import { locateTools } from '@mivvy/media';
 import { openApiDocument } from '@mivvy/api/openapi';
 import { isDiskFull } from './disk/full.ts';
 import { guardOrigin, guardWorkspace } from './http/guard.ts';
+import { gate } from './people/gate.ts';
 import { answerProblems } from './http/problems.ts';
 import { apiRoutes } from './routes/api.ts';
+import { peopleRoutes } from './routes/people.ts';
 import { uploadRoutes } from './routes/uploads.ts';
 import type { Workspace } from './workspace.ts';
 
@@ -22,6 +24,7 @@ const interfaceDir = process.env.MIVVY_INTERFACE ?? fileURLToPath(new URL('../..
 export function createApp(ws: Workspace): Express {
   const app = express();
   app.disable('x-powered-by');
+  if (ws.access.trustedProxies.length) app.set('trust proxy', [...ws.access.trustedProxies]);
   app.use(
     pinoHttp({
       logger: ws.log,
@@ -36,8 +39,8 @@ export function createApp(ws: Workspace): Express {
   );
   app.use(
     helmet({
-      // The product is served over plain HTTP on this machine alone.
-      strictTransportSecurity: false,
+      // Over plain HTTP, on this machine alone, there is nothing to be strict about.
+      strictTransportSecurity: ws.access.secure,
       contentSecurityPolicy: {
         useDefaults: false,
         directives: {
@@ -57,7 +60,8 @@ export function createApp(ws: Workspace): Express {
       },
     }),
   );
-  app.use(guardOrigin(), guardWorkspace());
+  app.use(guardOrigin(ws.access), guardWorkspace());
+  app.use('/api', gate(ws));
 
   app.all(['/api/uploads', '/api/uploads/*rest'], uploadRoutes(ws));
 
@@ -75,7 +79,7 @@ export function createApp(ws: Workspace): Express {
   });
   app.get('/api/openapi.json', (_req, res) => void res.json(openApiDocument(release)));
   app.get('/api/events', async (req, res) => ws.events.join(req, res));
-  app.use('/api', express.json({ limit: '24mb' }), ...apiRoutes(ws));
+  app.use('/api', express.json({ limit: '24mb' }), peopleRoutes(ws), ...apiRoutes(ws));
   app.use(
     '/api',
     (_req, res) =>

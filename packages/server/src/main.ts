@@ -1,5 +1,7 @@
 import { access, constants, readFile, rm, writeFile } from 'node:fs/promises';
-import { networkInterfaces } from 'node:os';
+import { createServer } from 'node:http';
+import { createServer as createSecureServer } from 'node:https';
+import { createSecureContext } from 'node:tls';
 import { delimiter, join, resolve } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import getPort from 'get-port';
@@ -8,6 +10,8 @@ import * as z from 'zod';
 import { locateTools } from '@mivvy/media';
 import { createApp } from './app.ts';
 import { openWorkspace } from './open.ts';
+import { accessOf, addressFor, isLoopback } from './people/reached.ts';
+import { anybody } from './people/people.ts';
 import { isDiskFull } from './disk/full.ts';
 import { PatientLog } from './disk/patient-log.ts';
 import { FolderInUse } from './files/lock.ts';
@@ -16,6 +20,17 @@ import { makeFolder } from './storage.ts';
 
 const environment = z.object({
   MIVVY_PORT: z.coerce.number().int().min(0).max(65535).default(4600),
+  /** Where the workspace listens: this machine alone, unless another address is named. Then people sign in. */
+  MIVVY_HOST: z.string().min(1).default('127.0.0.1'),
+  /** People sign in on this machine too, as behind a proxy that runs on it. */
+  MIVVY_SIGN_IN: z.enum(['when-open', 'always']).default('when-open'),
+  /** How the workspace's address begins, where that is not its host and port, such as behind a name of its own. */
+  MIVVY_ADDRESS: z.url({ protocol: /^https?$/ }).optional(),
+  /** A certificate and its key, as PEM files: the workspace is reached by TLS. */
+  MIVVY_TLS_CERT: z.string().min(1).optional(),
+  MIVVY_TLS_KEY: z.string().min(1).optional(),
+  /** Addresses of proxies that are believed who asks through them, with commas between. */
+  MIVVY_TRUST_PROXY: z.string().default(''),
   MIVVY_DATA: z
     .string()
     .min(1)
@@ -71,20 +86,67 @@ await makeFolder(logDir)
   .then(() => access(logDir, constants.W_OK))
   .catch(unusable);
 
+/** The certificate that the workspace shows; undefined without TLS. */
+async function readCertificate(): Promise<{ cert: Buffer; key: Buffer } | undefined> {
+  const { MIVVY_TLS_CERT: cert, MIVVY_TLS_KEY: key } = env.data!;
+  if (cert === undefined && key === undefined) return undefined;
+  if (cert === undefined || key === undefined) {
+    process.stderr.write('MIVVY_TLS_CERT and MIVVY_TLS_KEY belong together: name both files.\n');
+    process.exit(2);
+  }
+  try {
+    const read = { cert: await readFile(cert), key: await readFile(key) };
+    createSecureContext(read);
+    return read;
+  } catch (error) {
+    process.stderr.write(`The certificate cannot be used: ${(error as Error).message}\n`);
+    process.exit(2);
+  }
+}
+
+const host = env.data.MIVVY_HOST;
+const certificate = await readCertificate();
 const wanted = env.data.MIVVY_PORT;
-const port = await getPort({ port: wanted === 0 ? undefined : wanted, host: '127.0.0.1' });
+const port = await getPort({ port: wanted === 0 ? undefined : wanted, host }).catch(() => {
+  process.stderr.write(`MIVVY_HOST ${host} is no address of this machine.\n`);
+  process.exit(2);
+});
+const reached = accessOf({
+  host,
+  port,
+  tls: certificate !== undefined,
+  address: env.data.MIVVY_ADDRESS,
+  always: env.data.MIVVY_SIGN_IN === 'always',
+  trustedProxies: env.data.MIVVY_TRUST_PROXY.split(',')
+    .map((each) => each.trim())
+    .filter(Boolean),
+});
 const logFile = new PatientLog(join(logDir, 'server.log'));
 const log = pino({ level: env.data.MIVVY_LOG_LEVEL }, logFile);
-const ws = await openWorkspace({ dataDir, inboxes, log, looking: env.data.MIVVY_LOOKING }).catch(unusable);
+const ws = await openWorkspace({
+  dataDir,
+  inboxes,
+  log,
+  looking: env.data.MIVVY_LOOKING,
+  access: reached,
+}).catch(unusable);
 const addressFile = join(dataDir, 'server.json');
-const server = createApp(ws).listen(port, '127.0.0.1', () => {
+const app = createApp(ws);
+const server = certificate ? createSecureServer(certificate, app) : createServer(app);
+server.listen(port, host, () => {
   if (wanted !== 0 && port !== wanted) say(`Port ${wanted} is taken, so another was chosen.`);
-  say(`Mivvy is at http://127.0.0.1:${port}  (data in ${dataDir}; stop with Ctrl+C)`);
+  say(`Mivvy is at ${reached.address}  (data in ${dataDir}; stop with Ctrl+C)`);
   log.info({ port, dataDir }, 'listening');
-  writeFile(addressFile, JSON.stringify({ port, pid: process.pid })).catch((error: unknown) =>
-    log.warn({ err: error }, 'the address could not be written down'),
+  writeFile(addressFile, JSON.stringify({ port, pid: process.pid, address: reached.address })).catch(
+    (error: unknown) => log.warn({ err: error }, 'the address could not be written down'),
   );
 });
+if (reached.signIn && !(await anybody(ws.db)))
+  say('People sign in, and there is nobody yet. Make the first: ./mivvy person NAME');
+if (reached.signIn && !reached.secure && !isLoopback(host) && !env.data.MIVVY_ADDRESS?.startsWith('https:'))
+  say(
+    'Passwords go over the network unencrypted: name a certificate (MIVVY_TLS_CERT, MIVVY_TLS_KEY), or put a proxy with TLS before it.',
+  );
 const reviewWanted = env.data.MIVVY_REVIEW_PORT;
 const reviewHost = env.data.MIVVY_REVIEW_HOST;
 const reviewServer = createReviewApp(ws);
@@ -115,15 +177,6 @@ server.keepAliveTimeout = 90_000;
 async function forgetAddress(): Promise<void> {
   const text = await readFile(addressFile, 'utf8').catch(() => '');
   if (text.includes(`"pid":${process.pid}`)) await rm(addressFile, { force: true });
-}
-
-/** The address by which others reach this machine, where it listens to all. */
-function addressFor(host: string): string {
-  if (host !== '0.0.0.0' && host !== '::') return host;
-  const outside = Object.values(networkInterfaces())
-    .flat()
-    .find((each) => each && !each.internal && each.family === 'IPv4');
-  return outside?.address ?? '127.0.0.1';
 }
 
 let closing = false;

@@ -14,6 +14,8 @@ import { lookWork } from './jobs/look.ts';
 import { forgetOldStandings } from './plans.ts';
 import { readPreferences } from './preferences.ts';
 import { Runner } from './jobs/runner.ts';
+import { onThisMachine, type Access } from './people/access.ts';
+import { Live } from './people/live.ts';
 import { SpecLibrary } from './specs.ts';
 import { openStandIns } from './stand-ins/outlet.ts';
 import { freeBytes, openStorage } from './storage.ts';
@@ -38,6 +40,8 @@ export interface OpenOptions {
   looking?: 'at-once' | 'when-asked';
   /** Where outlets are, instead of the stand-ins that come with the workspace, and how long their answers are awaited. */
   outlets?: { base: string; patienceMs?: number };
+  /** How it is reached, where that is not this machine alone. */
+  access?: Access;
   /** Without the detector, or with its models from another folder. */
   detector?: boolean | string;
 }
@@ -79,6 +83,8 @@ export async function openWorkspace(
       freeBytes: room,
       connectors: connectorsTo(outlets.base, outlets.patienceMs),
       reviewAddress: null,
+      access: options.access ?? onThisMachine,
+      live: new Live(),
     };
     await putRight(ws);
     await forgetOldStandings(ws);

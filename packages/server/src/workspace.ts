@@ -3,6 +3,8 @@ import type { Database } from './db/database.ts';
 import type { DiskWatch } from './disk/watch.ts';
 import type { Connectors } from './dispatch/connectors.ts';
 import type { Events } from './events.ts';
+import type { Access } from './people/access.ts';
+import type { Live } from './people/live.ts';
 import type { Runner } from './jobs/runner.ts';
 import type { SpecLibrary } from './specs.ts';
 import type { Storage } from './storage.ts';
@@ -20,6 +22,10 @@ export interface Workspace {
   connectors: Connectors;
   /** Where the review surface is to be reached; null while it is not open. */
   reviewAddress: string | null;
+  /** How the workspace is reached. */
+  access: Access;
+  /** What is being answered, by who asked. */
+  live: Live;
   /** Bytes free on the data disk; replaced in tests of a full one. */
   freeBytes: () => Promise<number>;
 }

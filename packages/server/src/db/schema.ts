@@ -2,6 +2,7 @@ import { sql } from 'drizzle-orm';
 import { index, integer, primaryKey, real, sqliteTable, text, uniqueIndex } from 'drizzle-orm/sqlite-core';
 import type * as z from 'zod';
 import type { Effort, Handover, Standing } from '@mivvy/core';
+import type { Role } from '@mivvy/api';
 import type { jobSchema } from '@mivvy/api';
 import { codecs } from './codecs.ts';
 import { jsonColumn, type JsonCodec } from './json-column.ts';
@@ -512,6 +513,67 @@ export const preferences = sqliteTable('preferences', {
   /** What each effort costs and gains on this machine; null until somebody had it measured. */
   effortMeasured: json('effort_measured', codecs.effortMeasured),
 });
+
+/** Who may come in where the workspace is open to a network. */
+export const people = sqliteTable(
+  'people',
+  {
+    id: id(),
+    name: text('name').notNull(),
+    /** Its name as names are compared: two people cannot be told apart by capitals alone. */
+    nameKey: text('name_key').notNull(),
+    role: text('role').$type<Role>().notNull(),
+    /** Argon2id of the password; null until one was chosen. */
+    password: text('password'),
+    /** Passwords that were wrong since the last right one, and until when none is looked at. */
+    wrongPasswords: integer('wrong_passwords').notNull().default(0),
+    lockedUntil: text('locked_until'),
+    /** SHA-256 of a one-time link's secret, and when the link ends; null where none is open. */
+    linkHash: text('link_hash'),
+    linkEndsAt: text('link_ends_at'),
+    lastSeenAt: text('last_seen_at'),
+    createdAt: createdAt(),
+  },
+  (t) => [uniqueIndex('one_person_a_name').on(t.nameKey), uniqueIndex('one_person_a_link').on(t.linkHash)],
+);
+
+/** Browsers that people have signed in with. */
+export const sessions = sqliteTable(
+  'sessions',
+  {
+    id: id(),
+    /** SHA-256 of the secret that its cookie holds. */
+    secretHash: text('secret_hash').notNull(),
+    personId: text('person_id')
+      .notNull()
+      .references(() => people.id, { onDelete: 'cascade' }),
+    browser: text('browser').notNull(),
+    address: text('address').notNull(),
+    createdAt: createdAt(),
+    lastSeenAt: text('last_seen_at').notNull(),
+    endsAt: text('ends_at').notNull(),
+  },
+  (t) => [uniqueIndex('one_session_a_secret').on(t.secretHash), index('sessions_by_person').on(t.personId)],
+);
+
+/** Secrets by which scripts ask in a person's name. */
+export const tokens = sqliteTable(
+  'tokens',
+  {
+    id: id(),
+    secretHash: text('secret_hash').notNull(),
+    personId: text('person_id')
+      .notNull()
+      .references(() => people.id, { onDelete: 'cascade' }),
+    name: text('name').notNull(),
+    /** What it may do, never more than its person. */
+    role: text('role').$type<Role>().notNull(),
+    createdAt: createdAt(),
+    lastUsedAt: text('last_used_at'),
+    endsAt: text('ends_at').notNull(),
+  },
+  (t) => [uniqueIndex('one_token_a_secret').on(t.secretHash), index('tokens_by_person').on(t.personId)],
+);
 
 /** Files and folders that nothing refers to any more, written in the transaction that let go of them; removed after it, or at the next start. */
 export const doomed = sqliteTable('doomed', { path: text('path').primaryKey() });

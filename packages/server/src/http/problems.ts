@@ -2,6 +2,7 @@ import type { ErrorRequestHandler, Request, RequestHandler, Response } from 'exp
 import type * as z from 'zod';
 import { faultLine, type Problem } from '@mivvy/core';
 import { diskFullProblem, isDiskFull } from '../disk/full.ts';
+import { askerOf } from '../people/asked.ts';
 import { NotReplaced } from '../masters.ts';
 
 /** An answer that is a problem: thrown by a route, written by {@link answerProblems}. */
@@ -39,8 +40,10 @@ export function windowOf(request: Request): string | null {
   return name !== undefined && /^[\w-]{1,40}$/.test(name) ? name : null;
 }
 
-/** Who asks, as they sign in their browser; empty where nobody has said. */
+/** Who asks: the person who is signed in, else as they sign in their browser; empty where nobody has said. */
 export function whoOf(request: Request): string {
+  const asker = askerOf(request);
+  if (asker) return asker.person.name;
   const name = request.get('x-who') ?? '';
   try {
     return decodeURIComponent(name).trim().slice(0, 60);

@@ -1,0 +1,83 @@
+import * as z from 'zod';
+
+const id = z.string();
+const when = z.iso.datetime();
+
+/** What a person may do: everything, and say who else comes in; the work; or look and fetch. */
+export const roles = ['runs', 'works', 'looks'] as const;
+export const roleSchema = z.enum(roles);
+export type Role = z.infer<typeof roleSchema>;
+
+const nameSchema = z.string().trim().min(1, 'a name is needed').max(60);
+/** Any letters, spaces too; long enough that it is not guessed (NIST SP 800-63B, OWASP ASVS 2.1.1 and 2.1.2). */
+export const passwordSchema = z
+  .string()
+  .refine((text) => [...text.normalize('NFKC')].length >= 12, 'a password has at least 12 letters')
+  .refine((text) => [...text].length <= 128, 'a password has at most 128 letters');
+const secretSchema = z.string().min(20).max(120);
+
+/** Whoever asks: a person, or nobody. */
+export const meSchema = z.object({
+  /** Nothing is shown to who has not signed in. */
+  signIn: z.boolean(),
+  person: z.object({ id, name: z.string(), role: roleSchema }).nullable(),
+});
+export type Me = z.infer<typeof meSchema>;
+
+export const signInSchema = z.strictObject({ name: z.string().max(60), password: z.string().max(512) });
+/** The secret of a one-time link, and the password that is chosen with it. */
+export const joinSchema = z.strictObject({ secret: secretSchema, password: passwordSchema });
+export const passwordChangeSchema = z.strictObject({ old: z.string().max(512), password: passwordSchema });
+
+export const personSchema = z.object({
+  id,
+  name: z.string(),
+  role: roleSchema,
+  /** Has chosen a password; before that only a one-time link lets in. */
+  joined: z.boolean(),
+  /** When an open one-time link ends; null where there is none. */
+  linkEndsAt: when.nullable(),
+  /** When they were last here; null for never. */
+  lastSeenAt: when.nullable(),
+  createdAt: when,
+});
+export type Person = z.infer<typeof personSchema>;
+export const newPersonSchema = z.strictObject({ name: nameSchema, role: roleSchema });
+export const personChangeSchema = z.strictObject({
+  name: nameSchema.optional(),
+  role: roleSchema.optional(),
+});
+/** A person with a link that lets them choose a password: told once. */
+export const personLinkSchema = z.object({ person: personSchema, link: z.string() });
+
+export const sessionSchema = z.object({
+  id,
+  person: z.string(),
+  /** What the browser calls itself, shortened. */
+  browser: z.string(),
+  address: z.string(),
+  createdAt: when,
+  lastSeenAt: when,
+  endsAt: when,
+  /** It is the one that asks. */
+  own: z.boolean(),
+});
+export type Session = z.infer<typeof sessionSchema>;
+
+export const tokenSchema = z.object({
+  id,
+  name: z.string(),
+  person: z.string(),
+  role: roleSchema,
+  createdAt: when,
+  lastUsedAt: when.nullable(),
+  endsAt: when,
+});
+export type Token = z.infer<typeof tokenSchema>;
+export const newTokenSchema = z.strictObject({
+  name: nameSchema,
+  role: roleSchema,
+  days: z.number().int().min(1).max(366),
+});
+/** A token with its secret: told once. */
+export const madeTokenSchema = z.object({ token: tokenSchema, secret: z.string() });

@@ -1,0 +1,22 @@
+/** How the workspace is reached, and whether whoever reaches it must sign in. */
+export interface Access {
+  /** Nothing is shown to who has not signed in. */
+  signIn: boolean;
+  /** Names and addresses that it goes by beside this machine's own, without ports. */
+  hosts: readonly string[];
+  /** It is reached by TLS: cookies are sent by nothing else. */
+  secure: boolean;
+  /** Proxies in front of it that are believed who asks through them, as Express takes them. */
+  trustedProxies: readonly string[];
+  /** How its address begins, for links that are handed to people; null until the server listens. */
+  address: string | null;
+}
+
+/** Reached by this machine alone, where the operating system says who may. */
+export const onThisMachine: Access = {
+  signIn: false,
+  hosts: [],
+  secure: false,
+  trustedProxies: [],
+  address: null,
+};

@@ -1,0 +1,31 @@
+import type { Role } from '@mivvy/api';
+
+/** What a request needs: nobody in particular, anybody who is signed in, or a role. */
+export type Needed = 'nobody' | 'anybody' | Role;
+
+interface Right {
+  method: RegExp;
+  path: RegExp;
+  needed: Needed;
+}
+
+const looking = /^(GET|HEAD|OPTIONS)$/;
+const any = /./;
+
+/** The first that fits holds; addresses are those below `/api`. What is not named here is the last two. */
+const rights: readonly Right[] = [
+  { method: looking, path: /^\/(health|me)$/, needed: 'nobody' },
+  { method: /^POST$/, path: /^\/(sign-in|join)$/, needed: 'nobody' },
+  { method: /^POST$/, path: /^\/(sign-out|password)$/, needed: 'anybody' },
+  { method: any, path: /^\/(sessions|tokens)(\/|$)/, needed: 'anybody' },
+  { method: any, path: /^\/people(\/|$)/, needed: 'runs' },
+  { method: looking, path: any, needed: 'looks' },
+  { method: any, path: any, needed: 'works' },
+];
+
+/** What a request needs, by its method and its address below `/api`. */
+export function neededFor(method: string, path: string): Needed {
+  // A slash at the end, capitals: the router takes them as the same address.
+  const plain = path.toLowerCase().replace(/\/+$/, '') || '/';
+  return rights.find((right) => right.method.test(method) && right.path.test(plain))!.needed;
+}
