@@ -140,11 +140,13 @@ export {
   type ReviewPage,
 } from './ledger-schemas.ts';
 export {
+  hereSchema,
   joinSchema,
   madeTokenSchema,
   meSchema,
   newPersonSchema,
   newTokenSchema,
+  othersHereSchema,
   passwordChangeSchema,
   passwordSchema,
   personChangeSchema,

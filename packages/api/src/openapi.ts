@@ -517,6 +517,13 @@ export const operations: readonly Operation[] = [
     body: p.passwordChangeSchema,
   },
   {
+    method: 'post',
+    path: '/api/here',
+    summary: 'Say which version this window has open, and hear who else has',
+    body: p.hereSchema,
+    answer: p.othersHereSchema,
+  },
+  {
     method: 'get',
     path: '/api/people',
     summary: 'Everybody who may come in',

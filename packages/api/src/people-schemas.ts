@@ -81,3 +81,8 @@ export const newTokenSchema = z.strictObject({
 });
 /** A token with its secret: told once. */
 export const madeTokenSchema = z.object({ token: tokenSchema, secret: z.string() });
+
+/** The version that a window has open; null where it has closed it. */
+export const hereSchema = z.strictObject({ versionId: id.nullable() });
+/** Who else has it open, by name; a name is empty where nobody signed. */
+export const othersHereSchema = z.object({ others: z.array(z.string()) });

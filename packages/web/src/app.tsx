@@ -2,10 +2,12 @@ import { ThemeProvider } from '@mui/material/styles';
 import { useEffect, useMemo, useState } from 'react';
 import { createBrowserRouter, Outlet, RouterProvider } from 'react-router';
 import { useServerEvents } from './api/events.ts';
+import { useMe } from './api/people.ts';
 import { DiskNote } from './parts/disk-note.tsx';
 import { Finder } from './finder/finder.tsx';
 import { KeysSheet } from './keys/keys-sheet.tsx';
 import { Empty } from './parts/notices.tsx';
+import { SignInScreen } from './screens/people/sign-in-screen.tsx';
 import { ProductionsScreen } from './screens/productions/productions-screen.tsx';
 import { DeskContext } from './theme/use-desk-colour.ts';
 import { deskTheme, type Desk } from './theme/theme.ts';
@@ -28,6 +30,18 @@ const router = createBrowserRouter([
         path: '/spec-book/:placementId?',
         lazy: async () => ({
           Component: (await import('./screens/spec-book/spec-book-screen.tsx')).SpecBookScreen,
+        }),
+      },
+      {
+        path: '/people',
+        lazy: async () => ({
+          Component: (await import('./screens/people/people-screen.tsx')).PeopleScreen,
+        }),
+      },
+      {
+        path: '/join',
+        lazy: async () => ({
+          Component: (await import('./screens/people/sign-in-screen.tsx')).SignInScreen,
         }),
       },
       {
@@ -111,7 +125,13 @@ const router = createBrowserRouter([
   },
 ]);
 
+/** The way in where people sign in, and everything behind it. */
 function Shell() {
+  const me = useMe().data;
+  return me?.signIn && !me.person ? <SignInScreen /> : <Desk key={me?.person?.id} />;
+}
+
+function Desk() {
   useServerEvents();
   return (
     <>

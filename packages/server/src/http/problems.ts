@@ -52,6 +52,9 @@ export function whoOf(request: Request): string {
   }
 }
 
+/** Who signs a change that names its author: the person who is signed in, else whoever it says. */
+export const signedBy = (request: Request, said: string): string => askerOf(request)?.person.name ?? said;
+
 /** Lets a route be an async function. Express 5 forwards what it throws. */
 export function route(handler: (request: Request, response: Response) => Promise<unknown>): RequestHandler {
   return async (request, response) => {

@@ -35,6 +35,7 @@ export async function startSession(
 ): Promise<string> {
   const secret = newSecret();
   await db.delete(sessions).where(lt(sessions.endsAt, now()));
+  await db.update(people).set({ lastSeenAt: now() }).where(eq(people.id, personId));
   await db.insert(sessions).values({
     id: nanoid(10),
     secretHash: hashOf(secret),

@@ -16,7 +16,7 @@ const any = /./;
 const rights: readonly Right[] = [
   { method: looking, path: /^\/(health|me)$/, needed: 'nobody' },
   { method: /^POST$/, path: /^\/(sign-in|join)$/, needed: 'nobody' },
-  { method: /^POST$/, path: /^\/(sign-out|password)$/, needed: 'anybody' },
+  { method: /^POST$/, path: /^\/(sign-out|password|here)$/, needed: 'anybody' },
   { method: any, path: /^\/(sessions|tokens)(\/|$)/, needed: 'anybody' },
   { method: any, path: /^\/people(\/|$)/, needed: 'runs' },
   { method: looking, path: any, needed: 'looks' },

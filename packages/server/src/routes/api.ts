@@ -12,6 +12,7 @@ import { exportRoutes } from './exports.ts';
 import { foreignCheckRoutes } from './foreign-checks.ts';
 import { followRoutes } from './follow.ts';
 import { guideRoutes } from './guides.ts';
+import { hereRoutes } from './here.ts';
 import { inboxRoutes } from './inbox.ts';
 import { jobRoutes } from './jobs.ts';
 import { ledgerRoutes } from './ledger.ts';
@@ -37,6 +38,7 @@ const factories: readonly ((ws: Workspace) => Router)[] = [
   specBookRoutes,
   placeSetRoutes,
   preferenceRoutes,
+  hereRoutes,
   productionRoutes,
   inboxRoutes,
   mediaRoutes,

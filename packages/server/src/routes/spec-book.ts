@@ -17,7 +17,7 @@ import type { Result } from '@mivvy/core';
 import { copyPicture } from '@mivvy/media';
 import { versions } from '../db/schema.ts';
 import { remember } from '../history.ts';
-import { bodyOf, param, refuse, route } from '../http/problems.ts';
+import { bodyOf, param, refuse, route, signedBy } from '../http/problems.ts';
 import { send } from '../http/send.ts';
 import { forgetOldStandings } from '../plans.ts';
 import { evidencePath } from '../storage.ts';
@@ -60,7 +60,7 @@ export function specBookRoutes(ws: Workspace): Router {
     route((req, res) => changePlacement(ws, req, res)),
   );
   take('/spec-book/placements/:id/checked', async (req, res) => {
-    await ws.specs.checkedToday(findPlace(ws, req), bodyOf(placementCheckedSchema, req).by);
+    await ws.specs.checkedToday(findPlace(ws, req), signedBy(req, bodyOf(placementCheckedSchema, req).by));
     await answerPage(ws, param(req), res);
   });
   take('/spec-book/placements/:id/retired', async (req, res) => {
@@ -118,7 +118,14 @@ export async function tellBook(ws: Workspace): Promise<void> {
 
 async function takeFile(ws: Workspace, req: Request, res: Response): Promise<void> {
   const { fileName, text, effectiveOn, by, reason } = bodyOf(newSpecBookSchema, req);
-  taken(await ws.specs.add(fileName, text, { by, reason: reason || `Read from ${fileName}.` }, effectiveOn));
+  taken(
+    await ws.specs.add(
+      fileName,
+      text,
+      { by: signedBy(req, by), reason: reason || `Read from ${fileName}.` },
+      effectiveOn,
+    ),
+  );
   await tellBook(ws);
   res.json(specBookView(ws));
 }
@@ -144,7 +151,7 @@ async function changePlacement(ws: Workspace, req: Request, res: Response): Prom
       'A placement keeps its id: versions are tied to it.',
       'Copy it to give it another.',
     );
-  taken(await ws.specs.revise(placement, basedOn, { by, reason }, effectiveOn));
+  taken(await ws.specs.revise(placement, basedOn, { by: signedBy(req, by), reason }, effectiveOn));
   await answerPage(ws, id, res);
 }
 

@@ -73,6 +73,21 @@ export async function sendJson<S extends z.ZodType>(
   return schema.parse(await (await send(path, method, body)).json());
 }
 
+/** Tells the API to do something that answers nothing. */
+export async function tell(path: string, body: unknown = {}): Promise<void> {
+  await send(path, 'POST', body);
+}
+
+/** Tells the API something that is sent even while the page goes; nobody waits for its answer. */
+export async function tellLast(path: string, body: unknown): Promise<void> {
+  await fetch(`/api${path}`, {
+    method: 'POST',
+    keepalive: true,
+    headers: { 'X-Window': thisWindow, 'Content-Type': 'application/json' },
+    body: JSON.stringify(body),
+  }).catch(() => undefined);
+}
+
 /** Sends a file's bytes and parses what the API answers. */
 export async function sendFile<S extends z.ZodType>(
   schema: S,

@@ -28,4 +28,9 @@ export const keys = {
   preferences: ['preferences'] as const,
   inbox: ['inbox'] as const,
   disk: ['disk'] as const,
+  me: ['me'] as const,
+  people: ['people'] as const,
+  sessions: ['sessions'] as const,
+  tokens: ['tokens'] as const,
+  here: (versionId: string) => ['here', versionId] as const,
 };

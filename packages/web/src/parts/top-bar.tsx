@@ -3,6 +3,7 @@ import LightIcon from '@mui/icons-material/LightModeOutlined';
 import Tooltip from '@mui/material/Tooltip';
 import type { ReactNode } from 'react';
 import { Link, NavLink } from 'react-router';
+import { WhoIsIn } from './who-is-in.tsx';
 import { useDeskColour } from '../theme/use-desk-colour.ts';
 
 /** One stop on the road across the top. */
@@ -63,6 +64,7 @@ export function TopBar({
       >
         Spec book
       </NavLink>
+      <WhoIsIn />
       <Tooltip title={desk === 'dark' ? 'Light desk' : 'Dark desk'}>
         <button
           className="iconbutton"

@@ -2,12 +2,12 @@ import Button from '@mui/material/Button';
 import Dialog from '@mui/material/Dialog';
 import DialogActions from '@mui/material/DialogActions';
 import DialogContent from '@mui/material/DialogContent';
-import { useEffect, useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import { fps, frameToTimecode, type Rate } from '@mivvy/core';
 import type { Deliverable } from '@mivvy/api';
 import { useReport } from '../../api/queries.ts';
 import { momentWords } from '../../parts/days.ts';
-import { useWipe, WipedFilms } from '../../parts/wiped-films.tsx';
+import { WipedFilms, type WipedFilmsHandle } from '../../parts/wiped-films.tsx';
 import styles from './compare-makings.module.css';
 
 /** Two pictures count as different where their levels differ by more than this on average, of 255: coding alone does less. */
@@ -97,7 +97,7 @@ export function CompareMakings({
 }) {
   const report = useReport(now.id);
   const rate = report.data?.measured.video.rate;
-  const wipe = useWipe();
+  const films = useRef<WipedFilmsHandle>(null);
   const urls: [string, string] = [urlOf(before), urlOf(now)];
   const differences = useDifferences(urls, rate);
   const words = (frame: number) => (rate ? frameToTimecode(frame, rate) : '');
@@ -107,7 +107,7 @@ export function CompareMakings({
         <h2 id="compare-title" className={styles.title}>
           Made {momentWords(before.madeAt)}, beside {momentWords(now.madeAt)}
         </h2>
-        <WipedFilms wipe={wipe} urls={urls} lineLabel="Earlier on the left of the line" />
+        <WipedFilms ref={films} urls={urls} lineLabel="Earlier on the left of the line" />
         <p role="status">
           {!differences.done && 'Looking through both … '}
           {differences.spans.length > 0
@@ -119,7 +119,7 @@ export function CompareMakings({
             <button
               key={span.from}
               className={`fix tall mono ${styles.span}`}
-              onClick={() => rate && wipe.seek((span.from + 0.5) / fps(rate))}
+              onClick={() => rate && films.current?.seek((span.from + 0.5) / fps(rate))}
             >
               {words(span.from)}–{words(span.to)}
             </button>
@@ -127,7 +127,7 @@ export function CompareMakings({
         </p>
       </DialogContent>
       <DialogActions sx={{ p: 2 }}>
-        <Button onClick={wipe.playOrPause}>Play or pause</Button>
+        <Button onClick={() => films.current?.playOrPause()}>Play or pause</Button>
         <Button variant="contained" onClick={onClose}>
           Close
         </Button>

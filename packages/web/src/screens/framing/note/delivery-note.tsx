@@ -1,6 +1,7 @@
 import { Link } from 'react-router';
 import { enlargement, listWords } from '@mivvy/core';
 import { useAccept } from '../../../api/changes.ts';
+import { OthersHere } from '../../../parts/others-here.tsx';
 import { savingWords } from '../../../parts/saving-words.ts';
 import { versionName, type Planned } from '../../../parts/versions.ts';
 import { useFraming, useShotEditor } from '../framing-session.tsx';
@@ -164,6 +165,7 @@ export function DeliveryNote({ planned, ...shownOver }: NoteProps & { planned: P
     <section className="note" aria-label="Delivery note">
       <Siblings />
       <h2>{versionName(version)}</h2>
+      <OthersHere versionId={version.id} />
       <RoundCall />
       <NotesHere />
       <ShotHeading />

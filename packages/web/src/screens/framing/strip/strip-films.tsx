@@ -1,10 +1,10 @@
 import Button from '@mui/material/Button';
-import { useState } from 'react';
+import { useRef, useState } from 'react';
 import { bitrateLabel, durationLabel, effortWords } from '@mivvy/core';
 import type { Strip } from '@mivvy/api';
 import { Choice } from '../../../parts/choice.tsx';
 import { sharpenWords } from '../../../parts/sharpen-choice.tsx';
-import { useWipe, WipedFilms } from '../../../parts/wiped-films.tsx';
+import { WipedFilms, type WipedFilmsHandle } from '../../../parts/wiped-films.tsx';
 import styles from './strip.module.css';
 
 const films = ['drawn', 'first', 'second'] as const;
@@ -15,7 +15,7 @@ export function StripFilms({ strip, onKeep }: { strip: Strip; onKeep: (sharpen: 
   const there = films.slice(0, 1 + strip.ways.length);
   const [left, setLeft] = useState<Film>('drawn');
   const [right, setRight] = useState<Film>('first');
-  const wipe = useWipe();
+  const over = useRef<WipedFilmsHandle>(null);
   const nameOf = (film: Film) => {
     const way = strip.ways[films.indexOf(film) - 1];
     return way ? `${effortWords[way.effort]}, ${sharpenWords(way.sharpen)}` : 'the master as it is drawn';
@@ -26,7 +26,7 @@ export function StripFilms({ strip, onKeep }: { strip: Strip; onKeep: (sharpen: 
     <>
       <WipedFilms
         key={strip.id}
-        wipe={wipe}
+        ref={over}
         urls={[urlOf(left), urlOf(right)]}
         lineLabel="Where the line stands"
         whole
@@ -43,7 +43,7 @@ export function StripFilms({ strip, onKeep }: { strip: Strip; onKeep: (sharpen: 
           onChange={setRight}
         />
         .{' '}
-        <Button size="small" onClick={wipe.playOrPause}>
+        <Button size="small" onClick={() => over.current?.playOrPause()}>
           Play or pause
         </Button>
       </p>

@@ -1,0 +1,47 @@
+import Button from '@mui/material/Button';
+import TextField from '@mui/material/TextField';
+import { useForm } from 'react-hook-form';
+import { problemOf } from '../../api/client.ts';
+import { useNewPassword } from '../../api/people.ts';
+import { ProblemNote } from '../../parts/notices.tsx';
+import { chosenPassword } from './chosen-password.ts';
+import styles from './people.module.css';
+
+/** One's own password, changed by who knows the old one. */
+export function OwnPassword() {
+  const change = useNewPassword();
+  const { register, handleSubmit, reset, formState } = useForm({ defaultValues: { old: '', password: '' } });
+  return (
+    <section aria-label="Your password">
+      <h2>Your password</h2>
+      <form
+        className={styles.add}
+        onSubmit={(event) =>
+          void handleSubmit((input) => change.mutate(input, { onSuccess: () => reset() }))(event)
+        }
+      >
+        <TextField
+          label="Old one"
+          size="small"
+          type="password"
+          autoComplete="current-password"
+          {...register('old', { required: true })}
+        />
+        <TextField
+          label="New one"
+          size="small"
+          type="password"
+          autoComplete="new-password"
+          error={!!formState.errors.password}
+          helperText={formState.errors.password?.message}
+          {...register('password', { validate: chosenPassword })}
+        />
+        <Button type="submit" variant="outlined" disabled={change.isPending}>
+          Change it
+        </Button>
+      </form>
+      {change.isSuccess && <p role="status">It is changed; your other browsers are signed out.</p>}
+      {change.isError && <ProblemNote problem={problemOf(change.error)} />}
+    </section>
+  );
+}
