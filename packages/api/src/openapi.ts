@@ -487,6 +487,12 @@ export const operations: readonly Operation[] = [
   { method: 'delete', path: '/api/place-sets/{id}', summary: 'Forget a set of placements' },
   {
     method: 'get',
+    path: '/api/metrics',
+    summary: 'What is to be watched, in the text format of Prometheus',
+    media: 'text/plain',
+  },
+  {
+    method: 'get',
     path: '/api/me',
     summary: 'Who asks, and whether people sign in here',
     answer: p.meSchema,

@@ -9,9 +9,9 @@ import { openApiDocument } from '@mivvy/api/openapi';
 import { isDiskFull } from './disk/full.ts';
 import { guardOrigin, guardWorkspace } from './http/guard.ts';
 import { gate } from './people/gate.ts';
+import { Metrics } from './http/metrics.ts';
 import { answerProblems } from './http/problems.ts';
 import { apiRoutes } from './routes/api.ts';
-import { peopleRoutes } from './routes/people.ts';
 import { uploadRoutes } from './routes/uploads.ts';
 import type { Workspace } from './workspace.ts';
 
@@ -61,7 +61,8 @@ export function createApp(ws: Workspace): Express {
     }),
   );
   app.use(guardOrigin(ws.access), guardWorkspace());
-  app.use('/api', gate(ws));
+  const metrics = new Metrics(ws);
+  app.use('/api', metrics.timing(), gate(ws));
 
   app.all(['/api/uploads', '/api/uploads/*rest'], uploadRoutes(ws));
 
@@ -77,9 +78,10 @@ export function createApp(ws: Workspace): Express {
       freeBytes: ws.disk.state.freeBytes,
     });
   });
+  app.get('/api/metrics', (req, res) => metrics.tell(req, res));
   app.get('/api/openapi.json', (_req, res) => void res.json(openApiDocument(release)));
   app.get('/api/events', async (req, res) => ws.events.join(req, res));
-  app.use('/api', express.json({ limit: '24mb' }), peopleRoutes(ws), ...apiRoutes(ws));
+  app.use('/api', express.json({ limit: '24mb' }), ...apiRoutes(ws));
   app.use(
     '/api',
     (_req, res) =>

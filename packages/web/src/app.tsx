@@ -1,5 +1,5 @@
 import { ThemeProvider } from '@mui/material/styles';
-import { useEffect, useMemo, useState } from 'react';
+import { lazy, Suspense, useEffect, useMemo, useState } from 'react';
 import { createBrowserRouter, Outlet, RouterProvider } from 'react-router';
 import { useServerEvents } from './api/events.ts';
 import { useMe } from './api/people.ts';
@@ -7,7 +7,6 @@ import { DiskNote } from './parts/disk-note.tsx';
 import { Finder } from './finder/finder.tsx';
 import { KeysSheet } from './keys/keys-sheet.tsx';
 import { Empty } from './parts/notices.tsx';
-import { SignInScreen } from './screens/people/sign-in-screen.tsx';
 import { ProductionsScreen } from './screens/productions/productions-screen.tsx';
 import { DeskContext } from './theme/use-desk-colour.ts';
 import { deskTheme, type Desk } from './theme/theme.ts';
@@ -125,10 +124,19 @@ const router = createBrowserRouter([
   },
 ]);
 
+const SignInScreen = lazy(async () => ({
+  default: (await import('./screens/people/sign-in-screen.tsx')).SignInScreen,
+}));
+
 /** The way in where people sign in, and everything behind it. */
 function Shell() {
   const me = useMe().data;
-  return me?.signIn && !me.person ? <SignInScreen /> : <Desk key={me?.person?.id} />;
+  if (!me?.signIn || me.person) return <Desk key={me?.person?.id} />;
+  return (
+    <Suspense fallback={<div className="desk" aria-busy="true" />}>
+      <SignInScreen />
+    </Suspense>
+  );
 }
 
 function Desk() {

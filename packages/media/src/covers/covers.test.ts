@@ -12,7 +12,7 @@ import {
   type RenderPlan,
 } from '@mivvy/core';
 import { deliver } from '../render/deliver.ts';
-import { factsOf, ffmpeg, placement, testFolder } from '../testing/helpers.ts';
+import { factsOf, ffmpeg, glideAcross, placement, testFolder } from '../testing/helpers.ts';
 import { makeRuler, readRulerPicture } from '../testing/ruler.ts';
 import { coverLineOf } from './cover.ts';
 
@@ -71,22 +71,7 @@ async function seen(path: string) {
 
 const windowOf = ({ cover }: RenderPlan) =>
   layoutAt(cover!.framing, cover!.frame, masterSize, cover!.size).panels[0]!.source;
-const moving: Framing = {
-  version: 1,
-  stretches: [
-    {
-      from: 0,
-      move: {
-        kind: 'glide',
-        a: { x: 0.2, y: 0.5, zoom: 1 },
-        b: { x: 0.8, y: 0.5, zoom: 1.2 },
-        start: 0,
-        end: 89,
-        ease: 'even',
-      },
-    },
-  ],
-};
+const moving = glideAcross(89, 1.2);
 
 test.each([
   ['a held window, as JPEG', { width: 360, height: 640 }, heldFraming({ x: 0.3, y: 0.5, zoom: 1 }), 66],

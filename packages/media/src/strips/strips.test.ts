@@ -3,7 +3,7 @@ import { join } from 'node:path';
 import { heldFraming, makePlan, stripPlan, type Framing, type RenderPlan } from '@mivvy/core';
 import { must, runFfmpegToMemory } from '../ffmpeg/run.ts';
 import { deliver } from '../render/deliver.ts';
-import { factsOf, ffmpeg, placement, testFolder } from '../testing/helpers.ts';
+import { factsOf, ffmpeg, glideAcross, placement, testFolder } from '../testing/helpers.ts';
 import { makeRuler, readRuler } from '../testing/ruler.ts';
 import { measureEfforts } from './efforts.ts';
 import { drawStrip, encodeStrip } from './strip.ts';
@@ -32,22 +32,7 @@ async function planOf(
   const facts = await factsOf(film);
   return makePlan({ facts, sha256: '0'.repeat(64), placement: placement(over), framing, sharpen }).plan;
 }
-const glide: Framing = {
-  version: 1,
-  stretches: [
-    {
-      from: 0,
-      move: {
-        kind: 'glide',
-        a: { x: 0.2, y: 0.5, zoom: 1 },
-        b: { x: 0.8, y: 0.5, zoom: 1 },
-        start: 0,
-        end: 100,
-        ease: 'even',
-      },
-    },
-  ],
-};
+const glide = glideAcross(100);
 
 test('a strip is a part of the film, frame for frame; drawn and encoded it shows the same', async () => {
   const ruler = join(dir, 'ruler.mp4');

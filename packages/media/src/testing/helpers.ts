@@ -2,7 +2,7 @@ import { mkdtemp, rm } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { execa } from 'execa';
-import type { MasterFacts, Placement } from '@mivvy/core';
+import type { Framing, MasterFacts, Placement } from '@mivvy/core';
 import { countFrames, probeMaster } from '../ingest/probe.ts';
 
 /** A folder of one test file's own, with a space in its name as people have them. */
@@ -36,3 +36,21 @@ export function placement(over: Partial<Placement> = {}): Placement {
     ...over,
   };
 }
+
+/** A window that goes evenly across a film of so many frames, in one stretch. */
+export const glideAcross = (end: number, zoom = 1): Framing => ({
+  version: 1,
+  stretches: [
+    {
+      from: 0,
+      move: {
+        kind: 'glide',
+        a: { x: 0.2, y: 0.5, zoom: 1 },
+        b: { x: 0.8, y: 0.5, zoom },
+        start: 0,
+        end,
+        ease: 'even',
+      },
+    },
+  ],
+});

@@ -68,7 +68,7 @@ describe('every route', () => {
       signal: AbortSignal.timeout(5000),
     });
   const open = ['GET /api/health', 'GET /api/me', 'POST /api/sign-in', 'POST /api/join'];
-  const own = /^\/api\/(sign-out|password|sessions|tokens)(\/|$)/;
+  const own = /^\/api\/(sign-out|password|here|sessions|tokens)(\/|$)/;
 
   test('is described, and there are many', () => expect(operations.length).toBeGreaterThan(100));
 

@@ -20,6 +20,9 @@ import { lookRoutes } from './looks.ts';
 import { masterRoutes } from './masters.ts';
 import { mediaRoutes } from './media.ts';
 import { namingRoutes } from './naming.ts';
+import { keyRoutes } from './people/keys.ts';
+import { peopleRoutes } from './people/people.ts';
+import { signInRoutes } from './people/sign-in.ts';
 import { packageRoutes } from './packages.ts';
 import { placeSetRoutes } from './place-sets.ts';
 import { planFileRoutes } from './plan-files.ts';
@@ -37,6 +40,9 @@ import { versionRoutes } from './versions.ts';
 const factories: readonly ((ws: Workspace) => Router)[] = [
   specBookRoutes,
   placeSetRoutes,
+  signInRoutes,
+  peopleRoutes,
+  keyRoutes,
   preferenceRoutes,
   hereRoutes,
   productionRoutes,
