@@ -46,7 +46,7 @@ test('an upload that is cut in the middle goes on by itself', async ({ page }) =
   expect(cut).toBe(2);
 });
 
-test('two windows on one version: the later one is told and shows the newer framing', async ({
+test('two windows on one version: the later one is told, shows the newer framing, and can put its own on top', async ({
   page,
   context,
 }) => {
@@ -69,6 +69,14 @@ test('two windows on one version: the later one is told and shows the newer fram
     other.getByText('This version was changed in another window meanwhile.', { exact: false }),
   ).toBeVisible();
   await expect(other.getByTestId('window-numbers')).toHaveText(newer!);
+  await other.getByRole('button', { name: 'Put mine on top' }).click();
+  await expect(other.getByTestId('window-numbers')).not.toHaveText(newer!);
+  await expect(other.getByText('Saved.')).toBeVisible();
+  const mine = await other.getByTestId('window-numbers').textContent();
+  await expect(page.getByTestId('window-numbers')).toHaveText(mine!);
+  // Neither is lost: the one below can be taken back to.
+  await other.getByRole('button', { name: /undo|take back/i }).click();
+  await expect(page.getByTestId('window-numbers')).toHaveText(newer!);
 });
 
 test('a version over its limit is at fault, says by how much, and is not offered for export', async ({

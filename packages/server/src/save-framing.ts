@@ -26,7 +26,7 @@ export async function saveFraming(
       409,
       'changed-elsewhere',
       'This version was changed in another window meanwhile.',
-      'The newest framing is shown now; make your change again if you still want it.',
+      'The newest framing is shown now; put yours on top if you still want it.',
     );
   await remember(tx, id, { framing: before.framing }, { framing }, now());
   return row;

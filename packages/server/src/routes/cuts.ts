@@ -101,7 +101,7 @@ async function changeCut(ws: Workspace, req: Request, res: Response): Promise<vo
         409,
         'changed-elsewhere',
         'This cut was changed in another window meanwhile.',
-        'The newest is shown now; make your change again if you still want it.',
+        'The newest is shown now; put yours on top if you still want it.',
       );
     if (!isDeepStrictEqual(before, after)) await remember(tx, cut.id, before, after, now());
   });

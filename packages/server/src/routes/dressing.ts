@@ -131,7 +131,7 @@ async function changeDressing(ws: Workspace, req: Request, res: Response): Promi
         409,
         'changed-elsewhere',
         'The layers or captions of this film were changed in another window meanwhile.',
-        'The newest are shown now; make your change again if you still want it.',
+        'The newest are shown now; put yours on top if you still want it.',
       );
     await remember(tx, dressingUndoId(row.id), { dressing: row.dressing }, { dressing }, now());
   });

@@ -41,7 +41,7 @@ function version(revision: number, x = 0.5): Version {
 /** A hand with doors that a test opens by itself. */
 function hand() {
   const sent: { revision: number; x: number }[] = [];
-  const overtaken: string[] = [];
+  const overtaken: [string, number][] = [];
   const failed: string[] = [];
   const answers: ((answer: 'ok' | Error) => void)[] = [];
   const draft = new Draft<Version, Framing>(version(1), {
@@ -54,7 +54,7 @@ function hand() {
         ),
       );
     },
-    onOvertaken: (sentence) => overtaken.push(sentence),
+    onOvertaken: (sentence, mine) => overtaken.push([sentence, at(mine)]),
     onFailed: (sentence) => failed.push(sentence),
   });
   const answer = async (what: 'ok' | Error) => {
@@ -102,18 +102,25 @@ describe('a framing in the hand', () => {
     expect(draft.snapshot().draft).toBeNull();
   });
 
-  test('when somebody else was first, theirs is shown and that is said', async () => {
-    const { draft, overtaken, answer } = hand();
+  test('when somebody else was first, theirs is shown and that is said; what was in the hand can be put on top', async () => {
+    const { draft, overtaken, answer, sent } = hand();
     draft.take(heldFraming(pose(0.1)));
     await jest.advanceTimersByTimeAsync(400);
+    // The hand went on while that was on its way.
+    draft.take(heldFraming(pose(0.2)));
     await answer(
       new RequestProblem(
         { code: 'changed-elsewhere', sentence: 'Changed elsewhere.', mend: 'Look again.' },
         409,
       ),
     );
-    expect(overtaken).toEqual(['Changed elsewhere. Look again.']);
+    expect(overtaken).toEqual([['Changed elsewhere. Look again.', 0.2]]);
     expect(draft.snapshot()).toMatchObject({ draft: null, saving: 'saved' });
+    draft.follow(version(7, 0.9));
+    expect(at(draft.snapshot().shown)).toBe(0.9);
+    draft.take(heldFraming(pose(overtaken[0]![1])));
+    await jest.advanceTimersByTimeAsync(400);
+    expect(sent.at(-1)).toEqual({ revision: 7, x: 0.2 });
   });
 
   test('a save that fails keeps the change in the hand and is tried again', async () => {

@@ -17,14 +17,15 @@ export interface DraftCallbacks<Base, Value> {
   /** What of the thing is in the hand; the same object for as long as the thing is the same. */
   valueOf: (base: Base) => Value;
   save: (base: Base, value: Value) => Promise<Base>;
-  /** Somebody else changed the thing meanwhile: show theirs and say so. */
-  onOvertaken: (sentence: string) => void;
+  /** Somebody else changed the thing meanwhile: show theirs, say so, and offer to put what was in the hand on top. */
+  onOvertaken: (sentence: string, mine: Value) => void;
   onFailed: (sentence: string) => void;
 }
 
 /**
  * Something in the hand, such as a version's framing or a cut: changes show at once and are saved when the hand rests.
- * If another window changed the thing meanwhile, theirs is shown instead and that is said; nothing is overwritten unseen.
+ * If another window changed the thing meanwhile, theirs is shown instead and that is said; what was in the hand can be put
+ * on top of it. Nothing is overwritten unseen, and nothing is lost.
  */
 export class Draft<Base extends { revision: number }, Value> {
   private state: DraftState<Value>;
@@ -87,8 +88,10 @@ export class Draft<Base extends { revision: number }, Value> {
       if (!done) this.saveAfter(restMs);
     } catch (error) {
       if (error instanceof RequestProblem && error.status === 409) {
+        // What came while it was on its way is in the hand too.
+        const mine = this.state.draft ?? wanted;
         this.set({ shown: this.doors.valueOf(this.base), draft: null, saving: 'saved' });
-        this.doors.onOvertaken(problemLine(error.problem));
+        this.doors.onOvertaken(problemLine(error.problem), mine);
       } else {
         this.set({ saving: 'failed' });
         this.doors.onFailed(problemLine(problemOf(error)));
