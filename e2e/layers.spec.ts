@@ -229,3 +229,28 @@ test('a title and captions are laid over a film, rewrapped in the tall version, 
   // The captions that go beside it are in the ledger's own reach, and in the file that was read nothing has changed.
   expect(await readFile(file, 'utf8')).toBe(srt);
 });
+
+test('a picture is another one in one version alone, and everyone’s again', async ({ page }) => {
+  test.setTimeout(120_000);
+  const answer = await page.request.post('/api/spec-book/files', {
+    data: { fileName: 'letterby.specbook.json', text: JSON.stringify(book) },
+  });
+  expect(answer.ok()).toBe(true);
+  const pictures = ['red', 'blue'].map((colour) => join(files, `${colour}.png`));
+  for (const [i, colour] of ['red', 'blue'].entries())
+    await execa('ffmpeg', [
+      ...['-v', 'error', '-y', '-f', 'lavfi', '-i', `color=${colour}:s=80x60`, '-frames:v', '1'],
+      pictures[i]!,
+    ]);
+  await bringIn(page, await greyFilm('Pictures.mp4'));
+  await choosePlaces(page, 'Letterby, Tall', 'Letterby, Wide');
+  await page.getByRole('link', { name: 'Layers', exact: true }).click();
+  await page.getByTestId('picture-chooser').setInputFiles(pictures[0]!);
+  await expect(page.getByText('in every version')).toBeVisible();
+  await page.getByRole('button', { name: 'every version' }).click();
+  await page.getByTestId('other-picture-chooser').setInputFiles(pictures[1]!);
+  await expect(page.getByText('; in A with another picture')).toBeVisible();
+  await expect(page.getByText('Saved.')).toBeVisible();
+  await page.getByRole('button', { name: 'everyone’s again' }).click();
+  await expect(page.getByText('; in A with another picture')).toHaveCount(0);
+});

@@ -185,6 +185,12 @@ test('a picture is taken in once, whole, and a layer with one that is not here i
   expect(plan.ok && plan.value.layers).toMatchObject([{ name: 'Title', otherwise: {} }]);
   const gone = await put({ ...bare, layers: [layer('0'.repeat(64))] });
   expect(gone).toMatchObject({ status: 422, body: { sentence: 'The picture of “Title” is not here.' } });
+  const other = { ...picture, sha256: '1'.repeat(64) };
+  const goneInOne = await put({
+    ...bare,
+    layers: [{ ...layer(picture.sha256), otherwise: { [tall]: { picture: other } } }],
+  });
+  expect([goneInOne.status, (goneInOne.body as { code: string }).code]).toEqual([422, 'no-picture']);
   const [done] = (await made.make([square])).filter((v) => v.id === square);
   expect(done!.deliverable).not.toBeNull();
 }, 120_000);

@@ -88,6 +88,8 @@ const otherwiseSchema = z.strictObject({
   text: z.string().max(mostLetters).optional(),
   /** Letters of another size, by the frame's shorter side. */
   size: wordStyleSchema.shape.size.optional(),
+  /** Another picture. */
+  picture: graphicSchema.optional(),
 });
 export type LayerOtherwise = z.infer<typeof otherwiseSchema>;
 
@@ -155,7 +157,9 @@ export function layerIn(layer: Layer, versionId: string): Layer | null {
   if (own.out) return null;
   const place = { ...layer.place, ...own.place };
   const { what } = layer;
-  if (what.kind !== 'words') return { ...layer, place };
+  if (what.kind === 'picture')
+    return { ...layer, place, what: { ...what, picture: own.picture ?? what.picture } };
+  if (what.kind === 'film') return { ...layer, place };
   return {
     ...layer,
     place,

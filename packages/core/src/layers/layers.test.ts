@@ -228,6 +228,27 @@ describe('one version may differ', () => {
     });
     expect(layerIn(layer, 'c')).toBe(layer);
   });
+  test('it shows another picture in one, and everyone’s in the others', () => {
+    const [common, own] = ['a', 'b'].map((digit) => ({
+      sha256: digit.repeat(64),
+      name: `${digit}.png`,
+      width: 200,
+      height: 120,
+    }));
+    const mark = title({
+      what: { kind: 'picture', picture: common! },
+      otherwise: { a: { picture: own! }, b: { place: { width: 0.5 } } },
+    });
+    const shown = (id: string) => {
+      const what = layerIn(mark, id)!.what;
+      return what.kind === 'picture' && what.picture;
+    };
+    expect(['a', 'b', 'c'].map(shown)).toEqual([own, common, common]);
+    expect(layerIn(mark, 'b')!.place.width).toBe(0.5);
+    // Words have no picture to be another one of.
+    expect(layerIn(title({ otherwise: { a: { picture: own! } } }), 'a')!.what.kind).toBe('words');
+  });
+
   test('what an export is asked for is what it shows, and nothing of the others', () => {
     const dressing = {
       ...bare,

@@ -107,11 +107,14 @@ function taken<T>(result: Result<T>): T {
 
 /** Refuses layers that show a picture or a film which is not here. */
 function checkGraphics(ws: Workspace, { layers }: Dressing): void {
-  for (const { what, name } of layers) {
-    if (what.kind === 'words') continue;
-    const { sha256 } = what.kind === 'picture' ? what.picture : what.film;
-    if (!existsSync(graphicPath(ws.storage, { kind: what.kind, sha256 })))
-      refuse(422, 'no-picture', `The ${what.kind} of “${name}” is not here.`, 'Bring it in again.');
+  const check = (kind: 'picture' | 'film', sha256: string, name: string) => {
+    if (!existsSync(graphicPath(ws.storage, { kind, sha256 })))
+      refuse(422, 'no-picture', `The ${kind} of “${name}” is not here.`, 'Bring it in again.');
+  };
+  for (const { what, name, otherwise } of layers) {
+    if (what.kind === 'picture') check('picture', what.picture.sha256, name);
+    if (what.kind === 'film') check('film', what.film.sha256, name);
+    for (const { picture } of Object.values(otherwise)) if (picture) check('picture', picture.sha256, name);
   }
 }
 

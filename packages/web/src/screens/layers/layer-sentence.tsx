@@ -6,6 +6,7 @@ import { EditableTime } from '../../parts/editable-time.tsx';
 import { useDesk } from '../../play/use-desk.tsx';
 import styles from './layers.module.css';
 import { useLayers } from './layers-session.tsx';
+import { PictureSentence } from './picture-sentence.tsx';
 import { StyleSentence } from './style-sentence.tsx';
 import { VersionTags } from './version-tags.tsx';
 import { WordsField } from './words-field.tsx';
@@ -227,6 +228,7 @@ export function LayerSentence({ layer }: { layer: Layer }) {
         {layer.what.kind === 'film' && <BlendWords layer={layer} film={layer.what} />}
       </p>
       {layer.what.kind === 'words' && <WordsField layer={layer} words={layer.what} />}
+      {layer.what.kind === 'picture' && <PictureSentence layer={layer} />}
       <p>
         {layer.what.kind === 'words' && <StyleSentence layer={layer} words={layer.what} />}{' '}
         <PlaceWords layer={layer} /> <SpanWords layer={layer} />, in <VersionTags layer={layer} />.

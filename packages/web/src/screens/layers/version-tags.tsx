@@ -11,6 +11,7 @@ export function otherwiseWords(own: LayerOtherwise | undefined): string {
     own.place && Object.keys(own.place).length ? 'placed by itself' : '',
     own.text === undefined ? '' : 'in other words',
     own.size === undefined ? '' : 'in another size',
+    own.picture === undefined ? '' : 'with another picture',
   ].filter(Boolean);
   return parts.join(', ');
 }
