@@ -75,6 +75,8 @@ describe('versions are framed when their film has been looked at', () => {
     expect(await s.get(preferencesSchema, 'GET', '/preferences')).toEqual({
       frameOnArrival: true,
       exportsPaused: false,
+      effort: 'usual',
+      effortMeasured: null,
     });
     const [tall, square] = (await add(place('tall'), place('square'))) as [Version, Version];
     expect([tall, square].every((v) => isUntouched(v.framing))).toBe(true);
