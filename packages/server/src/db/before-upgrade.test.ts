@@ -17,7 +17,11 @@ beforeEach(async () => {
 afterEach(() => rm(dir, { recursive: true, force: true }));
 
 const fixture = fileURLToPath(new URL('fixtures/first-half.db.gz', import.meta.url));
-const old = async () => writeFile(file, gunzipSync(await readFile(fixture)));
+const old = async () => {
+  // What an earlier opening left beside it belongs to that one.
+  for (const beside of ['', '-wal', '-shm']) await rm(`${file}${beside}`, { force: true });
+  await writeFile(file, gunzipSync(await readFile(fixture)));
+};
 const kept = () => readdir(beforeUpgradesFolder(file)).catch(() => [] as string[]);
 
 /** Every row of every table of a database. */
