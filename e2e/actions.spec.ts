@@ -124,7 +124,7 @@ test('an export is stopped and started again; one that fails says why and shows 
     .click();
   await page.getByRole('link', { name: 'Deliverables', exact: true }).click();
   await page.goto(`/productions/${productionId}/deliverables/${version.id}`);
-  await expect(page.getByRole('link', { name: 'Play the file' })).toBeVisible({ timeout: 30_000 });
+  await expect(page.getByRole('link', { name: 'Play the file' })).toBeVisible({ timeout: 75_000 });
   const framing = {
     version: 1,
     stretches: [{ from: 0, move: { kind: 'hold', pose: { x: 0.2, y: 0.5, zoom: 1.2 } } }],
@@ -132,7 +132,7 @@ test('an export is stopped and started again; one that fails says why and shows 
   await request.patch(`/api/versions/${version.id}`, { data: { revision: version.revision, framing } });
   await expect(page.getByText('This file is older than the version', { exact: false })).toBeVisible();
   await page.getByRole('button', { name: 'Export it again' }).click();
-  await expect(page.getByText('Made before')).toBeVisible({ timeout: 30_000 });
+  await expect(page.getByText('Made before')).toBeVisible({ timeout: 75_000 });
   await expect(page.getByText('This file is older than the version', { exact: false })).toHaveCount(0);
   const [played] = await Promise.all([
     page.context().waitForEvent('page'),

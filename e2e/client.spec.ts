@@ -61,8 +61,8 @@ test('from master to receipt, with a client’s note in the middle that makes tw
   page,
   browser,
 }) => {
-  test.setTimeout(240_000);
-  page.setDefaultTimeout(20_000);
+  test.setTimeout(600_000);
+  page.setDefaultTimeout(50_000);
   const answer = await page.request.post('/api/spec-book/files', {
     data: { fileName: 'handby.specbook.json', text: JSON.stringify(book) },
   });
@@ -73,7 +73,7 @@ test('from master to receipt, with a client’s note in the middle that makes tw
   await page.getByRole('button', { name: 'Export 5 versions' }).click();
   await page.getByRole('link', { name: 'Deliverables', exact: true }).click();
   for (const name of ['tall', 'feed', 'square', 'board', 'wide'])
-    await expect(stamp(page, name)).toHaveText('Passed', { timeout: 90_000 });
+    await expect(stamp(page, name)).toHaveText('Passed', { timeout: 225_000 });
 
   // A day and a person.
   await page.getByRole('button', { name: 'The production is due: change' }).click();
@@ -158,13 +158,13 @@ test('from master to receipt, with a client’s note in the middle that makes tw
   await expect(page.getByText(/Ines approved this earlier file on/)).toBeVisible();
   await page.getByRole('button', { name: 'Export what is behind (2)' }).click();
   for (const name of ['tall', 'feed'])
-    await expect(stamp(page, name)).toHaveText('In review', { timeout: 60_000 });
+    await expect(stamp(page, name)).toHaveText('In review', { timeout: 150_000 });
   for (const name of ['square', 'board', 'wide']) await expect(stamp(page, name)).toHaveText('Approved');
 
   // What was made before is beside today's, and told apart.
   await page.getByRole('button', { name: 'Compare' }).click();
   await expect(page.getByRole('dialog').getByText('The pictures differ at', { exact: false })).toBeVisible({
-    timeout: 30_000,
+    timeout: 75_000,
   });
   await page.getByRole('button', { name: 'Close' }).click();
 
@@ -190,7 +190,7 @@ test('from master to receipt, with a client’s note in the middle that makes tw
   await page.getByRole('link', { name: 'Hand over' }).click();
   await page.getByRole('button', { name: 'Hand 5 files over' }).click();
   const sent = page.getByRole('region', { name: 'Handed over' });
-  await expect(sent.getByText('Live', { exact: true })).toHaveCount(5, { timeout: 60_000 });
+  await expect(sent.getByText('Live', { exact: true })).toHaveCount(5, { timeout: 150_000 });
   await expect(sent.getByText(/^Receipt/)).toHaveCount(5);
 
   // The package is opened by other programs, and its sums hold.

@@ -48,7 +48,7 @@ test('the server is killed during an upload and during an export: after a restar
   }
   const detail = async () => (await call('get', `/productions/${id}`)) as Detail;
   await expect
-    .poll(async () => (await detail()).masters[0]?.sha256 ?? null, { timeout: 30_000 })
+    .poll(async () => (await detail()).masters[0]?.sha256 ?? null, { timeout: 75_000 })
     .not.toBeNull();
   const masterId = (await detail()).masters[0]!.id;
   const [version] = (await call('post', `/productions/${id}/versions`, {
@@ -56,7 +56,7 @@ test('the server is killed during an upload and during an export: after a restar
     placementIds: ['starter-square'],
   })) as { id: string }[];
   await call('post', `/productions/${id}/exports`, { versionIds: [version!.id] });
-  await expect.poll(async () => (await readdir(join(dataDir, 'work'))).length, { timeout: 20_000 }).toBe(1);
+  await expect.poll(async () => (await readdir(join(dataDir, 'work'))).length, { timeout: 50_000 }).toBe(1);
   await new Promise((r) => setTimeout(r, 1500));
 
   await endServer(child);
@@ -66,7 +66,7 @@ test('the server is killed during an upload and during an export: after a restar
     );
   expect(await seen()).toEqual([]);
   ({ child, base } = await startServer(dataDir));
-  await expect.poll(async () => (await detail()).versions[0]!.standing, { timeout: 80_000 }).toBe('passed');
+  await expect.poll(async () => (await detail()).versions[0]!.standing, { timeout: 200_000 }).toBe('passed');
   expect(await seen()).toHaveLength(1);
   expect(await readdir(join(dataDir, 'work'))).toEqual([]);
   await endServer(child);

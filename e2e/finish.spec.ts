@@ -5,7 +5,7 @@ import { addQuickBook, bringIn, choosePlaces, plainFilm, quickBook } from './tes
 test('a place asks for a cover: it is picked on the film, made beside its file, and downloaded', async ({
   page,
 }) => {
-  test.setTimeout(120_000);
+  test.setTimeout(300_000);
   const [outlet] = quickBook.outlets;
   const square = { ...outlet!.placements[1]!, id: 'coverly-square' };
   const book = { ...quickBook, outlets: [{ id: 'coverly', name: 'Coverly', placements: [square] }] };
@@ -30,7 +30,7 @@ test('a place asks for a cover: it is picked on the film, made beside its file, 
   await expect(note.getByRole('img', { name: 'The cover' })).toBeVisible();
   await page.goto(`${production}/exports`);
   await page.getByRole('button', { name: 'Export 1 version' }).click();
-  await expect(page.getByText('Made', { exact: true })).toBeVisible({ timeout: 60_000 });
+  await expect(page.getByText('Made', { exact: true })).toBeVisible({ timeout: 150_000 });
   await page.goto(`${production}/deliverables`);
   await page.getByText('Square').first().click();
   const [download] = await Promise.all([
@@ -44,7 +44,7 @@ test('a place asks for a cover: it is picked on the film, made beside its file, 
 test('a test strip is made in two ways, wiped, and one of its sharpenings kept; the effort is measured', async ({
   page,
 }) => {
-  test.setTimeout(180_000);
+  test.setTimeout(450_000);
   await addQuickBook(page);
   await bringIn(page, await plainFilm('strip.mp4'));
   await choosePlaces(page, 'Quickby, Tall');
@@ -55,7 +55,7 @@ test('a test strip is made in two ways, wiped, and one of its sharpenings kept; 
   const dialog = page.getByRole('dialog');
   await dialog.getByRole('button', { name: 'and in another way' }).click();
   await dialog.getByRole('button', { name: 'Make the strip' }).click();
-  await expect(dialog.locator('video')).toHaveCount(2, { timeout: 60_000 });
+  await expect(dialog.locator('video')).toHaveCount(2, { timeout: 150_000 });
   // Pixel for pixel: a film of 270 × 480 takes that much of the screen.
   await expect
     .poll(() =>
@@ -82,7 +82,7 @@ test('a test strip is made in two ways, wiped, and one of its sharpenings kept; 
 
   await page.goto(`${production}/exports`);
   await page.getByRole('button', { name: 'Measure what each costs and gains here' }).click();
-  await expect(page.getByText(/measured on “strip”/)).toBeVisible({ timeout: 90_000 });
+  await expect(page.getByText(/measured on “strip”/)).toBeVisible({ timeout: 225_000 });
   await page.getByRole('button', { name: 'Effort: change' }).click();
   await expect(page.getByRole('menuitem', { name: /^thoroughly about \d/ })).toBeVisible();
   await page.getByRole('menuitem', { name: /^quickly/ }).click();

@@ -69,7 +69,7 @@ function counted(page: Page) {
 test('from the empty workspace to five passed files, in at most eight actions and without a page that leads nowhere', async ({
   page,
 }) => {
-  test.setTimeout(240_000);
+  test.setTimeout(600_000);
   const film = join(files, 'first sight.mp4');
   await makeFollowedFilm(film, [0, 17]);
   await page.goto(server.base);
@@ -84,14 +84,14 @@ test('from the empty workspace to five passed files, in at most eight actions an
   await expect(page.locator('[data-placement]')).toHaveCount(5);
   // They are in the centre for now, and say so, until the film has been looked at; then nobody has to ask.
   await expect(page.getByText('centre for now').first()).toBeVisible();
-  await expect(page.getByText('centre for now')).toHaveCount(0, { timeout: 90_000 });
+  await expect(page.getByText('centre for now')).toHaveCount(0, { timeout: 225_000 });
   await expect(page.getByRole('region', { name: 'What was checked' })).toContainText(
     'Versions that nobody has framed are framed by what is seen.',
   );
   await person.click('Export 5 versions');
   const anyway = page.getByRole('button', { name: /all the same/ });
   if (await anyway.isVisible()) await person.click(/all the same/);
-  await expect(page.locator('[data-placement]').getByText('Passed')).toHaveCount(5, { timeout: 120_000 });
+  await expect(page.locator('[data-placement]').getByText('Passed')).toHaveCount(5, { timeout: 300_000 });
   process.stdout.write(
     `First sight: ${person.done()} actions from the empty workspace to five passed files.\n`,
   );
@@ -99,7 +99,7 @@ test('from the empty workspace to five passed files, in at most eight actions an
 });
 
 test('several films are asked about once, and a set and the last choice are offered', async ({ page }) => {
-  test.setTimeout(120_000);
+  test.setTimeout(300_000);
   const [one, two] = [join(files, 'one of two.mp4'), join(files, 'two of two.mp4')];
   await makeFollowedFilm(one, [3]);
   await makeFollowedFilm(two, [4]);
@@ -131,7 +131,7 @@ test('several films are asked about once, and a set and the last choice are offe
 test('the sheet never says more than was looked at, and one remedy serves every version that needs it', async ({
   page,
 }) => {
-  test.setTimeout(180_000);
+  test.setTimeout(450_000);
   const film = join(files, 'edges.mp4');
   await makeFollowedFilm(film, [0]);
   await page.goto(server.base);
@@ -142,7 +142,7 @@ test('the sheet never says more than was looked at, and one remedy serves every 
   const checked = page.getByRole('region', { name: 'What was checked' });
   await expect(checked).toContainText('Nothing has been looked for in the film yet.');
   await expect(checked).not.toContainText('Nothing that was found');
-  await expect(checked).not.toContainText('Nothing has been looked for', { timeout: 90_000 });
+  await expect(checked).not.toContainText('Nothing has been looked for', { timeout: 225_000 });
   await expect(checked).toContainText('No keeps are drawn.');
   // A keep at the far edge is cut in both, which is one cause with two letters.
   const id = /productions\/([\w-]+)/.exec(page.url())![1]!;

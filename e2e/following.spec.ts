@@ -37,7 +37,7 @@ test.afterEach(({ request }) => preferArrival(request, true));
 test('the demo film is looked at; a shot follows, goes by another subject, keeps a point that was moved, and is reviewed', async ({
   page,
 }) => {
-  test.setTimeout(180_000);
+  test.setTimeout(450_000);
   // The start of the demo film: a kite and people on a beach, drawn smaller.
   const film = join(files, 'Kite beach.mp4');
   await makeFilm(demoFilms[0]!, film, 0.5, 5);
@@ -52,7 +52,7 @@ test('the demo film is looked at; a shot follows, goes by another subject, keeps
   await following.getByRole('button', { name: 'Look at it' }).click();
   await expect(following.getByText(/Looking for subjects/)).toBeVisible();
   const master = page.getByTestId('master-surface');
-  await expect(following.getByText(/^Seen here:/)).toBeVisible({ timeout: 90_000 });
+  await expect(following.getByText(/^Seen here:/)).toBeVisible({ timeout: 225_000 });
   await expect(master.getByRole('button', { name: /^Go by the .*kite/ }).first()).toBeVisible();
 
   // The whole version by what is seen: one sentence says what was chosen, figures say how well that goes.
@@ -87,7 +87,7 @@ test('the demo film is looked at; a shot follows, goes by another subject, keeps
 });
 
 test('a following window: points, spans, locks, a drawn subject, and the round', async ({ page }) => {
-  test.setTimeout(180_000);
+  test.setTimeout(450_000);
   const film = join(files, 'Phone clip.mp4');
   // A kite that swings: no hold and no glide does it.
   const { makeFollowedFilm } = await import('../packages/media/src/testing/followed-film.ts');
@@ -99,7 +99,7 @@ test('a following window: points, spans, locks, a drawn subject, and the round',
   await page.getByRole('link', { name: /Quickby tall, open its framing/ }).click();
   const following = page.getByRole('region', { name: 'Following' });
   await following.getByRole('button', { name: 'Look at it' }).click();
-  await expect(following.getByText(/^Seen here:/)).toBeVisible({ timeout: 90_000 });
+  await expect(following.getByText(/^Seen here:/)).toBeVisible({ timeout: 225_000 });
   await page.keyboard.press('f');
   await expect(following.getByTestId('why')).toHaveText(/^Follows the /);
   const way = page.getByTestId('way');
@@ -175,7 +175,7 @@ test('a following window: points, spans, locks, a drawn subject, and the round',
   await page.mouse.move(area.x + area.width * 0.22, area.y + area.height * 0.8, { steps: 5 });
   await page.mouse.up();
   await expect
-    .poll(async () => (await framingOf(page)).stretches[0]!.pick?.subject?.id, { timeout: 30_000 })
+    .poll(async () => (await framingOf(page)).stretches[0]!.pick?.subject?.id, { timeout: 75_000 })
     .toMatch(/^drawn-/);
   await expect(master(page).getByRole('button', { name: /choice 1/ })).toBeVisible();
 

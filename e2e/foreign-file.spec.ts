@@ -14,7 +14,7 @@ test('a file made elsewhere is dropped in and its report read, against a version
   const chooser = dialog.getByTestId('foreign-chooser');
   // Against the version that it is the master of: neither its frame nor its sound is what is wanted.
   await chooser.setInputFiles(film);
-  await expect(dialog.getByText('Failed its check')).toBeVisible({ timeout: 60_000 });
+  await expect(dialog.getByText('Failed its check')).toBeVisible({ timeout: 150_000 });
   await expect(dialog.getByRole('row', { name: /Frame size/ })).toContainText('360 × 360');
   await expect(dialog.getByRole('row', { name: /Frame size/ })).toContainText('640 × 360');
   const keeping = page.waitForEvent('download');

@@ -107,8 +107,8 @@ async function fileBox(path: string, frame: number, width: number, height: numbe
 test('a title and captions are laid over a film, rewrapped in the tall version, exported, and stand in the file as in the proof', async ({
   page,
 }) => {
-  test.setTimeout(180_000);
-  page.setDefaultTimeout(20_000);
+  test.setTimeout(450_000);
+  page.setDefaultTimeout(50_000);
   const answer = await page.request.post('/api/spec-book/files', {
     data: { fileName: 'letterby.specbook.json', text: JSON.stringify(book) },
   });
@@ -201,7 +201,7 @@ test('a title and captions are laid over a film, rewrapped in the tall version, 
         .locator('tbody tr', { has: page.getByRole('button', { name: new RegExp(`^Letterby ${name}:`) }) })
         .locator('.stamp')
         .first(),
-    ).toHaveText('Passed', { timeout: 90_000 });
+    ).toHaveText('Passed', { timeout: 225_000 });
   // The captions that go beside a film are taken from where the film is.
   await page.getByRole('button', { name: /^Letterby wide:/ }).click();
   const [kept] = await Promise.all([
@@ -231,7 +231,7 @@ test('a title and captions are laid over a film, rewrapped in the tall version, 
 });
 
 test('a picture is another one in one version alone, and everyone’s again', async ({ page }) => {
-  test.setTimeout(120_000);
+  test.setTimeout(300_000);
   const answer = await page.request.post('/api/spec-book/files', {
     data: { fileName: 'letterby.specbook.json', text: JSON.stringify(book) },
   });

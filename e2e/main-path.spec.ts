@@ -65,7 +65,7 @@ test('a film is dropped, placed, framed, exported, downloaded; and the file is w
 
   await page.getByRole('link', { name: 'Exports' }).click();
   await page.getByRole('button', { name: 'Export 1 version' }).click();
-  await page.getByRole('link', { name: 'See the file' }).click({ timeout: 60_000 });
+  await page.getByRole('link', { name: 'See the file' }).click({ timeout: 150_000 });
   await expect(page.getByRole('table').last()).toContainText('270 × 480');
   await expect(page.getByRole('complementary').getByText('Passed', { exact: true })).toBeVisible();
   const [download] = await Promise.all([

@@ -48,7 +48,7 @@ async function comeInBy(page: Page, link: string): Promise<void> {
 test('the first person is made at the command line; two people work on one version in two browsers, and each sees what the other does', async ({
   browser,
 }) => {
-  test.setTimeout(180_000);
+  test.setTimeout(450_000);
   const made = await execa(launcher, ['person', 'Ada'], { env: { MIVVY_DATA: dataDir } });
   expect(made.stdout).toMatch(/^http:\/\/127\.0\.0\.1:\d+\/join#[\w-]{40,}$/);
 
@@ -88,7 +88,7 @@ test('the first person is made at the command line; two people work on one versi
   await expect(ada.getByRole('region', { name: 'Delivery note' })).toBeVisible();
   await bo.goto(ada.url());
   await expect(bo.getByText('Ada has this version open too.')).toBeVisible();
-  await expect(ada.getByText('Bo has this version open too.')).toBeVisible({ timeout: 30_000 });
+  await expect(ada.getByText('Bo has this version open too.')).toBeVisible({ timeout: 75_000 });
   const shown = async (page: Page) =>
     (await page.getByRole('region', { name: 'Delivery note' }).textContent())!;
   await ada.getByRole('button', { name: 'Zoom in' }).or(ada.locator('body')).first().focus();

@@ -44,7 +44,7 @@ const shown = async (page: Page) => {
 test('ten minutes in 300 shots: zoomed to a shot, its edge trimmed by a frame, a key set and found again', async ({
   page,
 }) => {
-  test.setTimeout(240_000);
+  test.setTimeout(600_000);
   await addQuickBook(page);
   await bringIn(page, await longFilm());
   await choosePlaces(page, 'Quickby, Square');
@@ -62,7 +62,7 @@ test('ten minutes in 300 shots: zoomed to a shot, its edge trimmed by a frame, a
         framing: { stretches: { move: { kind: string; keys?: { at: number }[] } }[] };
       }[];
     };
-  await expect.poll(async () => (await detail()).masters[0]!.shots !== null, { timeout: 60_000 }).toBe(true);
+  await expect.poll(async () => (await detail()).masters[0]!.shots !== null, { timeout: 150_000 }).toBe(true);
   const [master] = (await detail()).masters;
   await page.request.patch(`/api/masters/${master!.id}/work`, {
     data: {

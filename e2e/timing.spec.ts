@@ -65,7 +65,7 @@ async function playThrough(page: Page, from: number): Promise<number[]> {
 test('a cut of 15 s of the demo film: dropped, trimmed, advised, paced to the frame, exported and probed', async ({
   page,
 }) => {
-  test.setTimeout(300_000);
+  test.setTimeout(750_000);
   const film = join(files, 'Kite weekend.mp4');
   await makeFilm(demoFilms[0]!, film, 0.25);
   const story = {
@@ -101,7 +101,7 @@ test('a cut of 15 s of the demo film: dropped, trimmed, advised, paced to the fr
   await bringIn(page, film);
   await choosePlaces(page, 'Storeys, Story', 'Quickby, Board');
   await expect
-    .poll(async () => (await detailOf(page)).masters[0]!.shots?.length ?? 0, { timeout: 60_000 })
+    .poll(async () => (await detailOf(page)).masters[0]!.shots?.length ?? 0, { timeout: 150_000 })
     .toBeGreaterThan(8);
 
   // What is too long leads to where that is mended.
@@ -175,7 +175,7 @@ test('a cut of 15 s of the demo film: dropped, trimmed, advised, paced to the fr
   await page.getByRole('link', { name: 'Exports' }).click();
   await page.getByRole('button', { name: 'Export 2 versions' }).click();
   await expect
-    .poll(async () => (await detailOf(page)).versions.map((v) => v.standing), { timeout: 120_000 })
+    .poll(async () => (await detailOf(page)).versions.map((v) => v.standing), { timeout: 300_000 })
     .toEqual(['passed', 'passed']);
   await page.getByRole('link', { name: 'Deliverables' }).click();
   const download = page.waitForEvent('download');
@@ -204,7 +204,7 @@ test('a cut of 15 s of the demo film: dropped, trimmed, advised, paced to the fr
 });
 
 test('a cut made by hand, key and edit list is the file, frame by frame', async ({ page }) => {
-  test.setTimeout(180_000);
+  test.setTimeout(450_000);
   const film = join(files, 'Ruler cut.mp4');
   const size = { width: 640, height: 360 };
   await makeRuler(film, { size, rate: { num: 25, den: 1 }, frames: 100, sound: true });
@@ -342,7 +342,7 @@ test('a cut made by hand, key and edit list is the file, frame by frame', async 
   });
   await expect
     .poll(async () => (await detailOf(page)).versions.find((v) => v.id === square.id)!.standing, {
-      timeout: 60_000,
+      timeout: 150_000,
     })
     .toBe('passed');
   const detail = (await (

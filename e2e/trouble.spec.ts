@@ -42,7 +42,7 @@ test('an upload that is cut in the middle goes on by itself', async ({ page }) =
   });
   await page.getByTestId('film-chooser').first().setInputFiles(film);
   await leaveForLater(page);
-  await expect(page.getByRole('button', { name: 'Choose places' })).toBeVisible({ timeout: 30_000 });
+  await expect(page.getByRole('button', { name: 'Choose places' })).toBeVisible({ timeout: 75_000 });
   expect(cut).toBe(2);
 });
 

@@ -144,7 +144,7 @@ export async function openFraming(page: Page, name: RegExp): Promise<void> {
   await page.getByRole('link', { name }).press('Enter');
   await expect(page).toHaveURL(/framing/);
   await expect(page.getByTestId('proof-surface').locator('canvas')).toHaveAttribute('data-frame', /\d/, {
-    timeout: 60_000,
+    timeout: 150_000,
   });
 }
 

@@ -294,7 +294,7 @@ describe('captions drawn into the picture', () => {
       const besideButtons = box.right <= 0.86 * 360 || box.top >= 0.83 * 640 || box.bottom <= 0.45 * 640;
       expect(besideButtons).toBe(true);
     }
-  }, 60_000);
+  }, 150_000);
 
   test('a frame without room for them is refused, with the reason', async () => {
     const { code, lines, files } = await deliverTo('words.srt', '--placement', 'covered');
@@ -350,7 +350,7 @@ describe('checking a finished file', () => {
     await rm(file.replace(/mp4$/, 'srt'));
     const bare = await run('check', '--file', file, ...book(), '--placement', 'beside', '--quiet', ...how);
     expect(failing(bare.lines).map((c) => c.id)).toEqual(['captions']);
-  }, 90_000);
+  }, 225_000);
 
   test('captions that are drawn a few frames late are told', async () => {
     const late = words.replace('00:00:00,400', '00:00:00,600');
@@ -360,7 +360,7 @@ describe('checking a finished file', () => {
     const { lines } = await run('check', '--file', file, ...book(), '--placement', 'burned', ...how);
     expect(failing(lines).map((c) => c.id)).toEqual(['captions']);
     expect(failing(lines)[0]!.spans).toEqual([{ from: 10, to: 40 }]);
-  }, 60_000);
+  }, 150_000);
 
   test.each<[string, () => string[], RegExp]>([
     ['no file', () => [], /--file is missing/],

@@ -319,7 +319,7 @@ describe('deliver', () => {
     expect(held.seen.filter((x) => x !== null && x > 0.1 && x < 0.9).length).toBeLessThan(
       shot!.pictures.length * 0.6,
     );
-  }, 90_000);
+  }, 225_000);
 
   test.each<[string, string[], RegExp]>([
     [

@@ -74,7 +74,7 @@ beforeAll(async () => {
     ],
     pictures: { [sha256]: png.toString('base64') },
   };
-}, 60_000);
+}, 150_000);
 afterAll(() => rm(dir, { recursive: true, force: true }));
 
 let serial = 0;
@@ -122,7 +122,7 @@ test('words and pictures of a plan are drawn from their first frame to their las
     const seen = await Promise.all([9, 10, 19, 20].map((frame) => lumaAt(file, frame, x, y)));
     expect(seen.map((luma) => luma > 180)).toEqual([false, true, true, false]);
   }
-}, 60_000);
+}, 150_000);
 
 test('a plan whose picture is missing or was changed is refused in a sentence, and nothing is written', async () => {
   const [sum] = Object.keys(plan.pictures!);
@@ -136,4 +136,4 @@ test('a plan whose picture is missing or was changed is refused in a sentence, a
   });
   expect(changed.code).toBe(2);
   expect(changed.told.join(' ')).toMatch(/holds a picture that was changed/);
-}, 60_000);
+}, 150_000);

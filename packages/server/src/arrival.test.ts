@@ -67,7 +67,7 @@ beforeAll(async () => {
       return d.jobs.length === 0 && d.masters[0]!.shots !== null && d;
     })
   ).masters[0]!;
-}, 90_000);
+}, 225_000);
 afterAll(() => s.stop());
 
 describe('versions are framed when their film has been looked at', () => {
@@ -95,7 +95,7 @@ describe('versions are framed when their film has been looked at', () => {
     expect(framed.can).toEqual({ undo: true, redo: false });
     expect(isUntouched((await versionOf('square')).framing)).toBe(true);
     expect(await s.get(lookViewSchema, 'GET', `/masters/${master.id}/look`)).toMatchObject({ state: 'done' });
-  }, 90_000);
+  }, 225_000);
 
   test('one that is added later is framed as it is added', async () => {
     const [wide] = await add(place('wide'));
@@ -196,7 +196,7 @@ describe('several versions in one go', () => {
     });
     expect(queued.status).toBe(200);
     await until(async () => (await detail()).jobs.length === 0);
-  }, 60_000);
+  }, 150_000);
 
   test('what does not matter in a film is kept with its shots and keeps, and taken back with them', async () => {
     const { revision, unimportant } = (await detail()).masters[0]!;

@@ -87,7 +87,7 @@ beforeAll(async () => {
     masterId: master.id,
     placementIds: ['quick-short'],
   })) as [Version];
-}, 60_000);
+}, 150_000);
 afterAll(() => s.stop());
 
 describe('cuts', () => {
@@ -132,7 +132,7 @@ describe('cuts', () => {
       measured: '75 frames, 3 s',
       ok: true,
     });
-  }, 60_000);
+  }, 150_000);
 
   test('a changed cut puts its files behind, with the reason; taking it back puts them right again', async () => {
     const cut = await cutNow();

@@ -25,7 +25,7 @@ beforeAll(async () => {
   s = await testServer();
   made = await madeProduction(s);
   [tall, square, short] = made.versionIds as [string, string, string];
-}, 150_000);
+}, 375_000);
 afterAll(() => s.stop());
 
 const master = () => s.get(masterSchema, 'GET', `/masters/${made.masterId}`);
@@ -87,7 +87,7 @@ test('a layer that changes puts exactly the versions behind that show it; taken 
   await s.call('POST', `/masters/${made.masterId}/dressing/redo`);
   expect((await standings())[tall]).toBe('behind');
   await s.call('POST', `/masters/${made.masterId}/dressing/undo`);
-}, 200_000);
+}, 500_000);
 
 test('the second of two who change the same is told, and nothing is overwritten unseen', async () => {
   const { dressingRevision, dressing } = await master();
@@ -121,7 +121,7 @@ test('captions go into the picture or beside the film, as each place asks, and a
   const before = await standings();
   await put({ ...bare, captions: [words('We fly at nine.')] });
   expect(await standings()).toEqual({ ...before, [tall]: 'behind', [square]: 'behind' });
-}, 200_000);
+}, 500_000);
 
 test('files say that they are drafts until one is approved; the next one is clean, and only then behind', async () => {
   await put({ ...bare, draftMark: true });
@@ -145,7 +145,7 @@ test('files say that they are drafts until one is approved; the next one is clea
     return version.approved && version;
   });
   expect(after.standing).toBe('behind');
-}, 120_000);
+}, 300_000);
 
 test('a caption file of another encoding is read with what was put right; one without captions is refused', async () => {
   const latin = Buffer.from('1\n00:00:01,000 --> 00:00:02,000\n\xc4rger \xfcber \xd6l\n', 'latin1');
@@ -193,7 +193,7 @@ test('a picture is taken in once, whole, and a layer with one that is not here i
   expect([goneInOne.status, (goneInOne.body as { code: string }).code]).toEqual([422, 'no-picture']);
   const [done] = (await made.make([square])).filter((v) => v.id === square);
   expect(done!.deliverable).not.toBeNull();
-}, 120_000);
+}, 300_000);
 
 test('letters are given by name, and nothing else of this machine', async () => {
   const letters = await s.call('GET', '/letters/noto-sans-latin-600-normal.woff2');

@@ -32,7 +32,7 @@ beforeAll(async () => {
     const now = await s.get(versionSchema, 'GET', `/versions/${made!.id}`);
     return now.deliverable !== null && now;
   });
-}, 90_000);
+}, 225_000);
 afterAll(() => s.stop());
 
 async function check(query: string, body: Uint8Array) {

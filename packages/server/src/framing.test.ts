@@ -110,7 +110,7 @@ beforeAll(async () => {
     masterId: first.id,
     placementIds: ['quick-tall', 'quick-square', 'quick-board'],
   });
-}, 60_000);
+}, 150_000);
 afterAll(() => s.stop());
 
 const masterNow = async () => (await detail(productionId)).masters.find((m) => m.id === first.id)!;
@@ -324,7 +324,7 @@ describe('framings', () => {
     expect(none).toMatchObject({ changed: 0, words: [expect.stringContaining('nothing was carried')] });
     expect((await s.call('POST', `/masters/${first.id}/carry`, { toMasterId: first.id })).status).toBe(404);
     for (const m of [twin, other]) await s.call('DELETE', `/masters/${m.id}`);
-  }, 60_000);
+  }, 150_000);
   test('a plan file leaves and comes back; a faulty one changes nothing', async () => {
     await frame(0, perShot);
     const saved = await s.call('GET', `/versions/${versions[0]!.id}/plan`);
@@ -488,7 +488,7 @@ describe('a replaced master', () => {
       },
     ]);
     expect(after.keeps).toMatchObject([{ name: 'Sign', span: { from: 200, to: 230 } }]);
-  }, 60_000);
+  }, 150_000);
   test('a file that is no film replaces nothing', async () => {
     const { writeFile } = await import('node:fs/promises');
     await writeFile(join(s.dir, 'inbox', 'letter.mp4'), 'Dear client');

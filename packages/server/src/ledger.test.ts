@@ -30,7 +30,7 @@ beforeAll(async () => {
   s = await testServer();
   made = await madeProduction(s);
   await made.make(made.versionIds.slice(0, 2));
-}, 150_000);
+}, 375_000);
 afterAll(() => s.stop());
 
 const ledger = (query = '') => s.get(ledgerPageSchema, 'GET', `/ledger?${query}`);
@@ -205,7 +205,7 @@ test('older files are cleared by a rule: never the newest, never what was approv
       .sort(),
   ).toEqual([1, 3, 4]);
   expect((await clear(false)).files).toEqual([]);
-}, 60_000);
+}, 150_000);
 
 test('a production is started like another, its days moved with the delivery', async () => {
   const copy = await s.get(productionSchema, 'POST', `/productions/${made.id}/copy`, {

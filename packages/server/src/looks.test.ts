@@ -74,7 +74,7 @@ beforeAll(async () => {
     masterId: master.id,
     placementIds: ['quick-tall', 'quick-square'],
   });
-}, 60_000);
+}, 150_000);
 afterAll(() => s.stop());
 
 describe('what is seen in a master', () => {
@@ -90,7 +90,7 @@ describe('what is seen in a master', () => {
     expect(done.shots.map((x) => x.from)).toEqual(master.shots!.map((x) => x.from));
     expect(done.shots.every((x) => x.tracks.length > 0)).toBe(true);
     expect(done.detector).toEqual({ kind: 'off' });
-  }, 60_000);
+  }, 150_000);
 
   test('the same bytes are never looked at twice', async () => {
     const file = join(s.dir, 'analysis', `${master.sha256}.look.json`);
@@ -115,7 +115,7 @@ describe('what is seen in a master', () => {
     expect((await look()).drawn).toHaveLength(1);
     expect((await s.call('DELETE', `/masters/${master.id}/subjects/${subject}`)).status).toBe(204);
     expect((await look()).drawn).toEqual([]);
-  }, 30_000);
+  }, 75_000);
 
   test.each([
     ['a frame behind the end', { frame: 90_000, name: 'x', box: { x: 0, y: 0, width: 0.2, height: 0.2 } }],

@@ -23,7 +23,7 @@ beforeAll(async () => {
   s = await testServer();
   made = await madeProduction(s, ['quick-tall', 'quick-square']);
   ids = (await made.make()).map((version) => version.deliverable!.id);
-}, 150_000);
+}, 375_000);
 afterAll(async () => {
   await s.stop();
   await rm(dir, { recursive: true, force: true });

@@ -39,7 +39,7 @@ beforeAll(async () => {
     masterId: master.id,
     placementIds: ['quick-tall'],
   })) as [Version];
-}, 60_000);
+}, 150_000);
 afterAll(() => s.stop());
 
 const quiet = () =>
@@ -107,7 +107,7 @@ describe('where a version stands is kept with it, and follows', () => {
     await expectStanding('passed');
     await s.ws.db.delete(deliverables);
     await expectStanding('to-make');
-  }, 60_000);
+  }, 150_000);
 });
 
 describe('events', () => {

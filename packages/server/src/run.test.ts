@@ -35,7 +35,7 @@ beforeAll(async () => {
     placementIds: ['quick-tall', 'quick-square', 'quick-short'],
   });
   versionIds = made.map((v) => v.id);
-}, 150_000);
+}, 375_000);
 afterAll(() => s.stop());
 
 const jobs = async () =>
@@ -86,7 +86,7 @@ test('a paused run begins nothing, can be put in another order, and goes on in t
   expect(done).toEqual([b, a, c]);
   const late = await s.call('POST', `/jobs/${await idOf(a!)}/move`, { before: null });
   expect([late.status, problemSchema.parse(late.body).code]).toEqual([409, 'not-waiting']);
-}, 180_000);
+}, 450_000);
 
 test('what was made tells what comes: the same film again takes as long and comes out as large', async () => {
   const told = await forecasts();
@@ -125,7 +125,7 @@ test('what waits is made also where its placement was retired meanwhile, or chan
   });
   expect(again.fileName).toContain('100x160');
   await until(async () => (await jobs()).every((j) => j.state === 'done'));
-}, 150_000);
+}, 375_000);
 
 test('a paused run is still paused when the server has been started again', async () => {
   await pause(true);
@@ -136,7 +136,7 @@ test('a paused run is still paused when the server has been started again', asyn
   expect((await jobs()).filter((j) => j.state === 'queued')).toHaveLength(1);
   await pause(false);
   await until(async () => (await jobs()).every((j) => j.state !== 'queued' && j.state !== 'running'));
-}, 150_000);
+}, 375_000);
 
 test('what is due first is made first', async () => {
   await pause(true);

@@ -195,7 +195,7 @@ describe('files', () => {
     expect(view.placements).toHaveLength(10_007);
     expect(view.outlets.at(-1)!.name).toBe('埠頭 99');
     await big.stop();
-  }, 120_000);
+  }, 300_000);
 });
 
 describe('a placement', () => {
@@ -293,7 +293,7 @@ test('a version keeps its revision, says what another would need, and is brought
   await own.call('POST', '/spec-book/placements/quick-tall/retired', { retired: true });
   expect((await version()).placement?.frame.width).toBe(90);
   await own.stop();
-}, 60_000);
+}, 150_000);
 
 test('a book that was kept in files is taken into the database when it is opened, and its versions are of the first revision', async () => {
   const first = await testServer();

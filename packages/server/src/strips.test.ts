@@ -10,7 +10,7 @@ let made: MadeProduction;
 beforeAll(async () => {
   s = await testServer();
   made = await madeProduction(s, ['quick-tall']);
-}, 60_000);
+}, 150_000);
 afterAll(() => s.stop());
 
 const version = () => s.get(versionSchema, 'GET', `/versions/${made.versionIds[0]!}`);
@@ -44,7 +44,7 @@ test('a strip is made in two ways, can be looked at, and gives way to later ones
   for (let i = 0; i < 4; i++) await ask();
   expect((await film(first.id, 'drawn')).status).toBe(404);
   expect(await readdir(s.ws.storage.work)).toHaveLength(4);
-}, 60_000);
+}, 150_000);
 
 test('what a strip cannot be made of is said', async () => {
   const ask = (id: string, from: number) =>
@@ -67,7 +67,7 @@ test('sharpening is a choice of the version: its file is behind after it, and is
   expect((await version()).sharpen).toBe(0.35);
   const plan = await s.call('GET', `/versions/${made.versionIds[0]!}/plan`);
   expect((plan.body as { sharpen: number }).sharpen).toBe(0.35);
-}, 60_000);
+}, 150_000);
 
 test('the effort is a choice of the workspace: it is measured, kept with each file, and puts none behind', async () => {
   const measured = await s.get(preferencesSchema, 'POST', '/efforts', { versionId: made.versionIds[0]! });
@@ -82,4 +82,4 @@ test('the effort is a choice of the workspace: it is measured, kept with each fi
     return now.standing === 'passed' && now;
   });
   expect(done.deliverable!.effort).toBe('thorough');
-}, 90_000);
+}, 225_000);

@@ -115,7 +115,7 @@ describe('shots whose truth is known', () => {
       const shot = followedShot(i);
       seen.set(i, { shot, look: lookAtFollowed(shot) });
     }
-  }, 240_000);
+  }, 600_000);
 
   test.each(kinds)('shot %i: its subject is followed', (i) => {
     const { shot, look } = seen.get(i)!;

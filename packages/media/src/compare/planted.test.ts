@@ -53,7 +53,7 @@ beforeAll(async () => {
   });
   if (!made.ok) throw new Error(made.problem.sentence);
   faults = plantedFaults({ good: at('good.mp4'), plan, master: at('master.mov'), other: at('other.mp4') });
-}, 120_000);
+}, 300_000);
 afterAll(() => clean());
 
 async function reportOf(path: string): Promise<CheckReport> {
@@ -81,7 +81,7 @@ test('a good file breaks no line, and is compared with its master in every way',
     'picture',
     'crop',
   ]);
-}, 60_000);
+}, 150_000);
 
 test('a comparison that is stopped ends, and the next one is made as ever', async () => {
   const measured = await measureFile(at('good.mp4'));
@@ -93,7 +93,7 @@ test('a comparison that is stopped ends, and the next one is made as ever', asyn
   });
   await expect(stopped).rejects.toThrow(Cancelled);
   expect(broken(await reportOf(at('good.mp4')))).toEqual([]);
-}, 60_000);
+}, 150_000);
 
 test('a file of another rate is told by its rate, and not by frames that are missing', async () => {
   const path = at('another rate.mp4');
@@ -102,7 +102,7 @@ test('a file of another rate is told by its rate, and not by frames that are mis
   expect(ids).toEqual(expect.arrayContaining(['frame-rate', 'length']));
   expect(ids).not.toEqual(expect.arrayContaining(['missing']));
   expect(ids).not.toEqual(expect.arrayContaining(['repeated']));
-}, 60_000);
+}, 150_000);
 
 describe('a planted fault is told by its line', () => {
   /** Each fault, and the lines beside its own that it breaks as well. */
@@ -140,7 +140,7 @@ describe('a planted fault is told by its line', () => {
         expect(to).toBeGreaterThan(from);
       }
     },
-    60_000,
+    150_000,
   );
 
   test('a file that breaks off is too short and not whole', async () => {
@@ -150,5 +150,5 @@ describe('a planted fault is told by its line', () => {
     const report = await reportOf(path);
     expect(broken(report)).toEqual(expect.arrayContaining(['container']));
     expect(report.passed).toBe(false);
-  }, 60_000);
+  }, 150_000);
 });

@@ -26,7 +26,7 @@ beforeAll(async () => {
   ({ dir, clean } = await testFolder());
   film = join(dir, 'ruler.mp4');
   await makeRuler(film, { size: masterSize, rate: { num: 25, den: 1 }, frames: 90, args: ['-crf', '4'] });
-}, 60_000);
+}, 150_000);
 afterAll(() => clean());
 
 let serial = 0;

@@ -44,7 +44,7 @@ beforeAll(async () => {
   const path = join(dir, 'mark.png');
   await writeFile(path, taken.value.bytes);
   mark = { ...taken.value, path };
-}, 60_000);
+}, 150_000);
 afterAll(() => clean());
 
 const plate: Layer = {

@@ -30,7 +30,7 @@ beforeAll(async () => {
     { from: 0, setup: '1' },
     { from: known[0]!.pictures.length, setup: '2' },
   ];
-}, 60_000);
+}, 150_000);
 afterAll(() => clean());
 
 const master = () => planMaster(facts, '');
@@ -69,7 +69,7 @@ describe('looking at a film', () => {
     // Ids are their own within the film.
     const ids = look.value.shots.flatMap((s) => s.tracks.map((t) => t.id));
     expect(new Set(ids).size).toBe(ids.length);
-  }, 60_000);
+  }, 150_000);
 
   test('the detector that ships is used', async () => {
     const look = await lookAtFilm(film, facts, master(), shots);
@@ -84,7 +84,7 @@ describe('looking at a film', () => {
           ),
         ),
       ).toBeLessThan(0.03);
-  }, 90_000);
+  }, 225_000);
 
   test.each([
     ['missing', async () => join(dir, 'no such folder')],
@@ -112,7 +112,7 @@ describe('looking at a film', () => {
       });
       expect(off(movers(look.value.shots[0]!)[0]!, 0)).toBeLessThan(0.03);
     },
-    60_000,
+    150_000,
   );
 
   test('a model that loads and cannot be worked out is found out before it has looked, and that is said', async () => {
@@ -133,7 +133,7 @@ describe('looking at a film', () => {
       kind: 'missing',
       sentence: expect.stringMatching(/^The detector could not be loaded .*contrast alone\.$/),
     });
-  }, 60_000);
+  }, 150_000);
 
   test('a detector that fails on a picture says so, and does not say that it saw nothing', async () => {
     const failing = {
@@ -196,5 +196,5 @@ describe('a box drawn by hand', () => {
     expect(track.places.at(-1)!.at).toBeGreaterThan(to - 4);
     expect(track.places.every((p) => p.at >= from && p.at < to)).toBe(true);
     expect(off(track, 1)).toBeLessThan(0.03);
-  }, 60_000);
+  }, 150_000);
 });

@@ -56,7 +56,7 @@ beforeAll(async () => {
     workDir: at('work'),
   });
   if (!made.ok) throw new Error(made.problem.sentence);
-}, 120_000);
+}, 300_000);
 afterAll(() => clean());
 
 async function reportOf(path: string, over: Partial<RenderPlan> = {}): Promise<CheckReport> {
@@ -231,6 +231,6 @@ describe('a file with one fault is told by the line of that fault', () => {
       const peak = report.checks.find((line) => line.id === 'true-peak' && !line.ok);
       if (peak) expect(Math.abs(peak.spans![0]!.from - 25)).toBeLessThanOrEqual(3);
     },
-    60_000,
+    150_000,
   );
 });

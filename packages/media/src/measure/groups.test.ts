@@ -16,7 +16,7 @@ beforeAll(async () => {
     ...['-f', 'lavfi', '-i', 'mandelbrot=s=320x180:r=25', '-t', '3'],
     ...['-c:v', 'libx264', '-preset', 'ultrafast', '-pix_fmt', 'yuv420p', at('master.mov')],
   );
-}, 60_000);
+}, 150_000);
 afterAll(() => clean());
 
 const rate = { mode: 'two-pass' as const, targetKbps: 400, maxKbps: 600 };
@@ -58,7 +58,7 @@ describe('files are made as the place asks', () => {
       expect(made.value.report.checks.filter((c) => !c.ok)).toEqual([]);
       expect(made.value.report.checks.find((c) => c.id === line)?.measured).toBe(says);
     },
-    60_000,
+    150_000,
   );
 });
 
@@ -120,4 +120,4 @@ test('a codec that only aims for its ceiling is brought under it', async () => {
   });
   if (!made.ok) throw new Error(made.problem.sentence);
   expect(made.value.report.checks.find((c) => c.id === 'bitrate-ceiling')).toMatchObject({ ok: true });
-}, 60_000);
+}, 150_000);

@@ -252,7 +252,7 @@ describe('sound of cuts', () => {
       'pcm_s16le',
       master,
     );
-  }, 60_000);
+  }, 150_000);
 
   test.each([[pace(1, 1)], [pace(21, 20)], [pace(11, 10)]])(
     'at a pace of %j the pitch is kept within 2 cents, and the length within a frame',

@@ -19,7 +19,7 @@ beforeAll(async () => {
     ...['-f', 'lavfi', '-i', 'mandelbrot=s=640x360:r=25', '-t', '4'],
     ...['-pix_fmt', 'yuv420p', '-crf', '8', busy],
   );
-}, 60_000);
+}, 150_000);
 afterAll(() => clean());
 
 const graphicPath = () => '';
@@ -47,7 +47,7 @@ test('a strip is a part of the film, frame for frame; drawn and encoded it shows
     expect((await readRuler(path, plan.frame, size)).map((r) => r.frame)).toEqual(wanted);
   expect(made.likeness).toBeGreaterThan(0.97);
   expect(made.kbps).toBeCloseTo((made.bytes * 8) / 1000 / (15 / 25), 3);
-}, 60_000);
+}, 150_000);
 
 /** Mean difference of brightness between neighbours across, of a film's first picture. */
 async function sharpness(path: string, { width, height }: { width: number; height: number }) {
@@ -84,7 +84,7 @@ test.each([
     expect(found[1]! / found[0]!).toBeGreaterThan(1.05);
     expect(found[2]! / found[1]!).toBeGreaterThan(1.02);
   },
-  60_000,
+  150_000,
 );
 
 test('two passes, every codec: a thorough encode is no less alike for its bits, and the rate is the plan’s', async () => {
@@ -116,7 +116,7 @@ test('two passes, every codec: a thorough encode is no less alike for its bits, 
     const made = must(await encodeStrip(other, { name: codec, effort: 'quick', drawn }, options));
     expect([codec, made.bytes > 1000]).toEqual([codec, true]);
   }
-}, 90_000);
+}, 225_000);
 
 test('efforts are measured: a thorough one takes longer than a quick one, and the usual one is the measure', async () => {
   const plan = stripPlan(await planOf(busy), { from: 0, to: 50 });
@@ -127,4 +127,4 @@ test('efforts are measured: a thorough one takes longer than a quick one, and th
   expect([of.usual!.time, of.usual!.size]).toEqual([1, 1]);
   expect(of.thorough!.time).toBeGreaterThan(of.quick!.time);
   expect(of.quick!.size).toBeGreaterThan(of.thorough!.size);
-}, 60_000);
+}, 150_000);

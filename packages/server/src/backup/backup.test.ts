@@ -44,7 +44,7 @@ beforeAll(async () => {
   });
   folder = await mkdtemp(join(tmpdir(), 'mivvy backup '));
   elsewhere = await mkdtemp(join(tmpdir(), 'mivvy restored '));
-}, 150_000);
+}, 375_000);
 afterAll(async () => {
   await s.stop();
   await rm(folder, { recursive: true, force: true });
@@ -103,7 +103,7 @@ test('everything comes back: each row of each table, each file by its sum; and t
   } finally {
     await other.stop();
   }
-}, 120_000);
+}, 300_000);
 
 test('a second backup copies only what is new', async () => {
   await taken();
@@ -155,4 +155,4 @@ test('from the command line, in sentences', async () => {
   const restored = await run('restore', folder);
   expect([restored.exitCode, restored.stderr]).toEqual([2, expect.stringMatching(/is not empty/)]);
   expect((await run('backup')).exitCode).toBe(2);
-}, 120_000);
+}, 300_000);

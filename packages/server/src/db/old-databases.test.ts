@@ -105,5 +105,5 @@ test.each(databases)(
       await rm(dir, { recursive: true, force: true });
     }
   },
-  60_000,
+  150_000,
 );

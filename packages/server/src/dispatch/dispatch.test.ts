@@ -27,7 +27,7 @@ beforeAll(async () => {
   outlets = await openStandIns(join(dir, 'stand-ins'), (id) => s.ws.specs.find(id)?.placement);
   s = await testServer({ outlets: { base: outlets.base, patienceMs } });
   made = await madeProduction(() => s, ['quick-tall', 'quick-square']);
-}, 150_000);
+}, 375_000);
 afterAll(async () => {
   await s.stop();
   await outlets.close();
@@ -49,7 +49,7 @@ beforeEach(async () => {
   await made.reframe(made.versionIds[0]!, x);
   const [version] = await made.make([made.versionIds[0]!]);
   ({ sha256, id: deliverableId } = version!.deliverable!);
-}, 60_000);
+}, 150_000);
 const send = (more: object = {}) =>
   s.get(z.array(dispatchSchema), 'POST', `/productions/${made.id}/dispatches`, {
     deliverableIds: [deliverableId],
@@ -85,7 +85,7 @@ test('a file arrives once, however often it is sent; its receipt is kept, and it
     'sent',
     'made',
   ]);
-}, 60_000);
+}, 150_000);
 
 // Each fault, and what has to come of it: the end, and how many copies the outlet has.
 const faults: [string, Partial<Faults>, Dispatch['state'], number][] = [
@@ -110,7 +110,7 @@ test.each(faults)(
     // No copy of other bytes was left behind under its key either.
     expect(outlets.films().filter((film) => film.key === copies()[0]!.key)).toHaveLength(1);
   },
-  90_000,
+  225_000,
 );
 
 test('an outlet that refuses says why in its own words, and is asked again only when somebody says so', async () => {
@@ -132,7 +132,7 @@ test('an outlet that refuses says why in its own words, and is asked again only 
   await ruled(rules.frame);
   await s.call('POST', `/dispatches/${refused.id}/again`);
   expect((await became('arrived')).receipt!.sha256).toBe(sha256);
-}, 60_000);
+}, 150_000);
 
 test('an outlet that refuses after it had taken the film: it is down, and told', async () => {
   await send();
@@ -143,7 +143,7 @@ test('an outlet that refuses after it had taken the film: it is down, and told',
     return (await own())[0]!.state === 'taken-down';
   });
   expect([(await own())[0]!.problem!.sentence, await stage()]).toEqual(['Music is not cleared.', 'passed']);
-}, 60_000);
+}, 150_000);
 
 test('a file that was changed behind our back is never sent', async () => {
   const [row] = await s.ws.db.select().from(deliverables).where(eq(deliverables.id, deliverableId));
@@ -158,7 +158,7 @@ test('a file that was changed behind our back is never sent', async () => {
   await send();
   const refused = await became('refused', 'arrived');
   expect([refused.state, refused.problem?.code, copies().length]).toEqual(['refused', 'changed-on-disk', 0]);
-}, 60_000);
+}, 150_000);
 
 test('a file that is behind is not taken', async () => {
   await made.reframe(made.versionIds[0]!, 0.9);
@@ -198,7 +198,7 @@ test('a folder gets whole files by their names, and no other file of it is touch
       })
     ).status,
   ).toBe(400);
-}, 60_000);
+}, 150_000);
 
 test('a server that is stopped in the middle goes on where it was, and nothing is sent twice', async () => {
   for (const fault of [{ bytesPerSecond: 2000 }, { lateMs: 60_000 }]) {
@@ -219,7 +219,7 @@ test('a server that is stopped in the middle goes on where it was, and nothing i
     const told = await s.get(z.array(happeningViewSchema), 'GET', `/productions/${made.id}/happenings`);
     expect(told.filter((h) => h.sha256 === sha256 && h.what.kind === 'sent')).toHaveLength(1);
   }
-}, 120_000);
+}, 300_000);
 
 test('waits grow, and differ', () => {
   fc.assert(

@@ -113,5 +113,5 @@ onDisk(
     expect(await faultsOf(dataDir)).toEqual([]);
     expect(await processesOn(dataDir)).toEqual([]);
   },
-  200_000,
+  500_000,
 );

@@ -155,4 +155,4 @@ test(`${kills} kills at random moments: every upload ends in one master, every e
   expect(await server.stop()).toBe(0);
   expect(await faultsOf(dataDir)).toEqual([]);
   expect(await processesOn(dataDir)).toEqual([]);
-}, 600_000);
+}, 1_500_000);

@@ -258,4 +258,4 @@ test('productions, masters, versions, exports, removals, replacements and restar
     ),
     { numRuns: 6, endOnFailure: true, interruptAfterTimeLimit: 150_000 },
   );
-}, 600_000);
+}, 1_500_000);

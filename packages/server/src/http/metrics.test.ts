@@ -8,7 +8,7 @@ beforeAll(async () => {
   s = await testServer();
   made = await madeProduction(s, ['quick-square', 'quick-tall']);
   await made.make();
-}, 60_000);
+}, 150_000);
 afterAll(() => s.stop());
 
 /** Samples of the text format, by name and labels (Prometheus’ exposition formats, version 0.0.4; from memory). */

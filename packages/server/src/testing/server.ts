@@ -136,7 +136,7 @@ export async function until<T>(look: () => Promise<T | undefined | false>): Prom
   for (;;) {
     const value = await look();
     if (value) return value;
-    if (Date.now() - started > 120_000) throw new Error('waited in vain');
+    if (Date.now() - started > 300_000) throw new Error('waited in vain');
     await new Promise((resolve) => setTimeout(resolve, 60));
   }
 }
