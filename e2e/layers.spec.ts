@@ -189,8 +189,13 @@ test('a title and captions are laid over a film, rewrapped in the tall version, 
 
   // What the proof shows is what the file contains.
   await page.getByRole('link', { name: 'On the picture', exact: true }).click();
-  await head(page, 20);
-  await expect.poll(async () => (await proofBox(page)).height).toBeGreaterThan(0.3);
+  await expect
+    .poll(async () => {
+      // Asked for again each time: a head that is sent while the folding changes may be sent back.
+      await head(page, 20);
+      return (await proofBox(page)).height;
+    })
+    .toBeGreaterThan(0.3);
   const seen = await proofBox(page);
   await page.getByRole('link', { name: 'Exports' }).click();
   await page.getByRole('button', { name: 'Export 2 versions' }).click();

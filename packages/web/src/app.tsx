@@ -131,7 +131,8 @@ const SignInScreen = lazy(async () => ({
 /** The way in where people sign in, and everything behind it. */
 function Shell() {
   const me = useMe().data;
-  if (!me?.signIn || me.person) return <Desk key={me?.person?.id} />;
+  // The desk stands while it is asked who sits here: what was dropped on it meanwhile is not lost.
+  if (!me?.signIn || me.person) return <Desk />;
   return (
     <Suspense fallback={<div className="desk" aria-busy="true" />}>
       <SignInScreen />
