@@ -8,7 +8,7 @@ export interface Access {
   secure: boolean;
   /** Proxies in front of it that are believed who asks through them, as Express takes them. */
   trustedProxies: readonly string[];
-  /** How its address begins, for links that are handed to people; null until the server listens. */
+  /** How its address begins, for links that are handed to people; null where none are. */
   address: string | null;
 }
 

@@ -6,7 +6,7 @@ import type { Database } from '../db/database.ts';
 import { people, sessions, tokens } from '../db/schema.ts';
 import { now } from '../workspace.ts';
 import type { PersonRow } from './people.ts';
-import { hashOf, newSecret } from './secrets.ts';
+import { hashOf, newSecret } from '../secrets.ts';
 
 /** After so many hours a browser has to be signed in anew (OWASP ASVS 3.3.2). */
 export const sessionHours = 12;

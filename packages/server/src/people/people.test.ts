@@ -17,7 +17,7 @@ import { openApiDocument } from '@mivvy/api/openapi';
 import { happenings, people, sessions, tokens } from '../db/schema.ts';
 import { madeProduction } from '../testing/made.ts';
 import { testServer, until, type TestServer } from '../testing/server.ts';
-import { addPerson } from './people.ts';
+import { addPerson, renewLink } from './people.ts';
 import { neededFor } from './rights.ts';
 
 /**
@@ -271,6 +271,35 @@ describe('going', () => {
       'name-taken',
     );
   });
+});
+
+test('who asks through a proxy is believed from that proxy alone', async () => {
+  const asked = async (trustedProxies: string[]) => {
+    const other = await testServer({ access: { ...access, trustedProxies } });
+    const added = await addPerson(other.ws.db, { name: 'Ada', role: 'runs' });
+    if (!added.ok) throw new Error('not added');
+    const through = { 'x-forwarded-for': '198.51.100.9' };
+    await other.call('POST', '/join', { secret: added.value.secret, password }, through);
+    const [session] = await other.ws.db.select().from(sessions);
+    await other.stop();
+    return session!.address;
+  };
+  expect(await asked(['127.0.0.1'])).toBe('198.51.100.9');
+  expect(await asked([])).toMatch(/127\.0\.0\.1$/);
+});
+
+test('a new link cuts off whoever is in by the old password, when it is used', async () => {
+  const added = await addPerson(s.ws.db, { name: 'Fay', role: 'works' });
+  if (!added.ok) throw new Error('not added');
+  const cookie = await joined(added.value.secret);
+  const events = await fetch(`${s.base}/api/events`, { headers: { cookie } });
+  const reader = events.body!.getReader();
+  const cut = (async () => {
+    for (;;) if ((await reader.read()).done) return 'closed';
+  })().catch(() => 'cut off');
+  await joined(await renewLink(s.ws.db, added.value.person.id));
+  expect(await cut).toBe('cut off');
+  expect((await s.call('GET', '/productions', undefined, { cookie })).status).toBe(401);
 });
 
 describe('tokens', () => {

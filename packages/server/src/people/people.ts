@@ -1,5 +1,5 @@
 import { addHours } from 'date-fns';
-import { and, asc, count, desc, eq, gt, ne, sql } from 'drizzle-orm';
+import { and, asc, count, desc, eq, gt, isNotNull, ne, sql } from 'drizzle-orm';
 import { nanoid } from 'nanoid';
 import { fail, ok, type Result } from '@mivvy/core';
 import type { Person, Role } from '@mivvy/api';
@@ -7,7 +7,7 @@ import type { Database, Writer } from '../db/database.ts';
 import { people, sessions, tokens } from '../db/schema.ts';
 import { now } from '../workspace.ts';
 import { hashPassword, isPassword } from './password.ts';
-import { hashOf, newSecret } from './secrets.ts';
+import { hashOf, newSecret } from '../secrets.ts';
 
 export type PersonRow = typeof people.$inferSelect;
 
@@ -74,7 +74,8 @@ async function keepsARunner(tx: Writer, except: PersonRow): Promise<Result<void>
   const [others] = await tx
     .select({ n: count() })
     .from(people)
-    .where(and(eq(people.role, 'runs'), ne(people.id, except.id)));
+    // Whoever has not come in yet runs nothing.
+    .where(and(eq(people.role, 'runs'), ne(people.id, except.id), isNotNull(people.password)));
   return others!.n > 0
     ? ok(undefined)
     : fail(
@@ -123,8 +124,12 @@ export async function anybody(db: Writer): Promise<boolean> {
   return row !== undefined;
 }
 
-/** Opens a one-time link with the password that is chosen by it; null where it opens nothing. */
-export async function joinBy(db: Database, secret: string, password: string): Promise<PersonRow | null> {
+/** Opens a one-time link with the password that is chosen by it, and tells the sessions that end by that; null where it opens nothing. */
+export async function joinBy(
+  db: Database,
+  secret: string,
+  password: string,
+): Promise<{ person: PersonRow; ended: string[] } | null> {
   const kept = await hashPassword(password);
   return db.transaction(async (tx) => {
     const [person] = await tx
@@ -133,13 +138,12 @@ export async function joinBy(db: Database, secret: string, password: string): Pr
       .where(and(eq(people.linkHash, hashOf(secret)), gt(people.linkEndsAt, now())))
       .returning();
     // Whoever knew the old password, or had a browser open by it, is out.
-    if (person) await endSessionsOf(tx, person.id);
-    return person ?? null;
+    return person ? { person, ended: await endSessionsOf(tx, person.id) } : null;
   });
 }
 
 /** Ends every session of somebody, but one where it is named. */
-export async function endSessionsOf(tx: Writer, personId: string, but?: string): Promise<string[]> {
+async function endSessionsOf(tx: Writer, personId: string, but?: string): Promise<string[]> {
   const gone = await tx
     .delete(sessions)
     .where(and(eq(sessions.personId, personId), but === undefined ? undefined : ne(sessions.id, but)))

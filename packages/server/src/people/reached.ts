@@ -5,6 +5,9 @@ import type { Access } from './access.ts';
 export const isLoopback = (host: string): boolean =>
   host === 'localhost' || host === '::1' || /^127(\.\d{1,3}){3}$/.test(host);
 
+/** An address as it stands in URLs and Host headers: IPv6 in brackets (RFC 3986, section 3.2.2). */
+const inUrl = (host: string) => (host.includes(':') ? `[${host}]` : host);
+
 const toAll = (host: string) => host === '0.0.0.0' || host === '::';
 
 /** Addresses of this machine in its networks. */
@@ -32,13 +35,11 @@ export function accessOf(of: {
   trustedProxies: readonly string[];
 }): Access {
   const scheme = of.tls ? 'https' : 'http';
-  const address = (of.address ?? `${scheme}://${addressFor(of.host)}:${of.port}`).replace(/\/$/, '');
+  const address = (of.address ?? `${scheme}://${inUrl(addressFor(of.host))}:${of.port}`).replace(/\/$/, '');
   const hosts = [
     ...(of.address ? [new URL(of.address).hostname] : []),
-    ...(isLoopback(of.host) ? [] : [of.host]),
-    ...(toAll(of.host)
-      ? own().map((each) => (each.family === 'IPv6' ? `[${each.address}]` : each.address))
-      : []),
+    ...(isLoopback(of.host) ? [] : [inUrl(of.host)]),
+    ...(toAll(of.host) ? own().map((each) => inUrl(each.address)) : []),
   ];
   return {
     signIn: of.always || of.address !== undefined || !isLoopback(of.host),

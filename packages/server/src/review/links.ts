@@ -1,4 +1,4 @@
-import { createHash, randomBytes, scrypt, timingSafeEqual } from 'node:crypto';
+import { randomBytes, scrypt, timingSafeEqual } from 'node:crypto';
 import { promisify } from 'node:util';
 import { addDays } from 'date-fns';
 import { and, desc, eq, inArray, sql } from 'drizzle-orm';
@@ -8,6 +8,7 @@ import type { Database, Writer } from '../db/database.ts';
 import { deliverables, reviewLinks, reviewVisits } from '../db/schema.ts';
 import { isNewest } from '../files/look-at-files.ts';
 import { happened } from '../happenings.ts';
+import { hashOf, newSecret } from '../secrets.ts';
 import { now } from '../workspace.ts';
 
 export type LinkRow = typeof reviewLinks.$inferSelect;
@@ -23,16 +24,11 @@ const cost = { N: 2 ** 17, r: 8, p: 1, maxmem: 256 * 1024 * 1024 };
 const saltBytes = 16;
 const hashBytes = 32;
 
-/** Bytes of a link's secret: 192 bits. */
-const secretBytes = 24;
 /** Wrong passwords in a row after which none is looked at for a while, and for how long, milliseconds. */
 const mostWrong = 5;
 const lockedMs = 15 * 60_000;
 /** So many visits of a link are listed. */
 const mostVisits = 50;
-
-/** What is kept of a secret: nobody finds the secret from it. */
-export const hashOf = (secret: string): string => createHash('sha256').update(secret).digest('hex');
 
 async function hashPassword(password: string): Promise<string> {
   const salt = randomBytes(saltBytes);
@@ -59,7 +55,7 @@ export async function makeLink(
     by: string;
   },
 ): Promise<{ link: LinkRow; secret: string }> {
-  const secret = randomBytes(secretBytes).toString('base64url');
+  const secret = newSecret();
   const password = of.password === undefined ? null : await hashPassword(of.password);
   const link = await db.transaction(async (tx) => {
     const [row] = await tx

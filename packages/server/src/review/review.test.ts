@@ -12,7 +12,7 @@ import { reviewLinks } from '../db/schema.ts';
 import { madeProduction, type MadeProduction } from '../testing/made.ts';
 import { testServer, type TestServer } from '../testing/server.ts';
 import { createReviewApp } from './app.ts';
-import { hashOf } from './links.ts';
+import { hashOf } from '../secrets.ts';
 
 /** The review surface: what a link opens, and that nothing else does or is. */
 let s: TestServer;

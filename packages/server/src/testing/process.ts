@@ -73,7 +73,7 @@ export async function startProcess(
     const text = await readFile(addressFile, 'utf8').catch(() => '');
     return text ? (JSON.parse(text) as { port: number }) : false;
   });
-  const base = `http://127.0.0.1:${port}`;
+  const base = `${env.MIVVY_TLS_CERT ? 'https' : 'http'}://127.0.0.1:${port}`;
   return {
     child,
     base,
@@ -105,8 +105,11 @@ export async function startProcess(
 }
 
 /** Starts a server that is expected to refuse to, and returns how it ended. */
-export async function startRefused(dataDir: string): Promise<{ code: number | null; words: string }> {
-  const { child, words } = launch(dataDir, {});
+export async function startRefused(
+  dataDir: string,
+  env: Record<string, string> = {},
+): Promise<{ code: number | null; words: string }> {
+  const { child, words } = launch(dataDir, env);
   const code = await ended(child);
   return { code, words: words() };
 }

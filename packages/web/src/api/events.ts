@@ -84,6 +84,10 @@ export function useServerEvents(): void {
       const event = serverEventSchema.safeParse(JSON.parse((message as MessageEvent<string>).data));
       if (event.success) hear(client, event.data);
     });
+    // Refused rather than out of reach: whoever was signed in is so no more.
+    source.addEventListener('error', () => {
+      if (source.readyState === EventSource.CLOSED) void client.invalidateQueries({ queryKey: keys.me });
+    });
     return () => source.close();
   }, [client]);
 }

@@ -7,7 +7,7 @@ import { people, sessions, tokens } from '../../db/schema.ts';
 import { bodyOf, param, refuse } from '../../http/problems.ts';
 import { lesser, tokenPrefix } from '../../people/asker.ts';
 import { listTokens } from '../../people/people.ts';
-import { hashOf, newSecret } from '../../people/secrets.ts';
+import { hashOf, newSecret } from '../../secrets.ts';
 import { now, type Workspace } from '../../workspace.ts';
 import { answering } from './answering.ts';
 import { asker } from './asker.ts';

@@ -23,6 +23,8 @@ export function signInRoutes(ws: Workspace): Router {
     windowMs: 15 * 60_000,
     limit: mostFailures,
     skipSuccessfulRequests: true,
+    // Who claims to ask through a proxy that is not trusted is counted by their own address.
+    validate: { xForwardedForHeader: false },
     standardHeaders: 'draft-8',
     legacyHeaders: false,
     handler: (req, res) => {
@@ -93,15 +95,16 @@ async function signIn(ws: Workspace, req: Request, res: Response): Promise<void>
 async function join(ws: Workspace, req: Request, res: Response): Promise<void> {
   if (!ws.access.signIn) asker(req);
   const { secret, password } = bodyOf(joinSchema, req);
-  const person = await joinBy(ws.db, secret, password);
-  if (!person)
+  const joined = await joinBy(ws.db, secret, password);
+  if (!joined)
     return refuse(
       403,
       'link-closed',
       'That link opens nothing: it was used, or has ended.',
       'Ask for another.',
     );
-  await letIn(ws, req, res, person);
+  ws.live.cutOff(joined.ended);
+  await letIn(ws, req, res, joined.person);
 }
 
 async function signOut(ws: Workspace, req: Request, res: Response): Promise<void> {
