@@ -17,7 +17,7 @@ import {
 import { must, runFfmpegToMemory } from '../ffmpeg/run.ts';
 import { shippedShaper } from '../letters/shaper.ts';
 import { deliver } from '../render/deliver.ts';
-import { factsOf, ffmpeg, placement, testFolder } from '../testing/helpers.ts';
+import { factsOf, ffmpeg, glideAcross, placement, testFolder } from '../testing/helpers.ts';
 import { takeGraphic } from './graphic.ts';
 import { previewGraphicFilm, readGraphicFilm } from './graphic-film.ts';
 
@@ -67,7 +67,7 @@ async function make(
   dressing: Dressing,
   frame: Size,
   over: Parameters<typeof placement>[0] = {},
-  graphic = mark.path,
+  { graphic = mark.path, masterPath = film, framing = heldFraming() } = {},
 ) {
   const place = placement({
     frame: { ...frame },
@@ -75,8 +75,8 @@ async function make(
     video: { codec: 'h264', rate: { mode: 'quality', crf: 8 } },
     ...over,
   });
-  const facts = await factsOf(film);
-  const plain = makePlan({ facts, sha256: '0'.repeat(64), placement: place, framing: heldFraming() });
+  const facts = await factsOf(masterPath);
+  const plain = makePlan({ facts, sha256: '0'.repeat(64), placement: place, framing });
   const planned = dress(plain, place, {
     dressing,
     versionId: 'v',
@@ -86,7 +86,7 @@ async function make(
   });
   const outPath = join(dir, `out ${++serial}.mp4`);
   const made = await deliver(planned.plan, {
-    masterPath: film,
+    masterPath,
     outPath,
     workDir: join(dir, `work ${serial}`),
     graphicPath: () => graphic,
@@ -255,7 +255,7 @@ describe('moving graphics are composited as their kind says (PSNR at least 40 dB
       fadeIn: 0.04,
       span: { from: 10, to: 30 },
     };
-    const { planned, outPath } = await make({ ...bare, layers: [layer] }, frame, {}, path);
+    const { planned, outPath } = await make({ ...bare, layers: [layer] }, frame, {}, { graphic: path });
     const { box } = planned.plan.layers![0]!;
     const grey = 0x60;
     // Before it, in its fade, in it, and after its own end.
@@ -381,4 +381,45 @@ test('a version that shows nothing is planned as if there were no dressing', asy
     approved: true,
   });
   expect(dressed.plan).toEqual(plain.plan);
+});
+
+describe('a film with sound', () => {
+  let heard: string;
+  beforeAll(async () => {
+    heard = join(dir, 'heard.mp4');
+    // Longer than an encoder looks ahead, and something for it to do.
+    await ffmpeg(
+      ...[
+        '-f',
+        'lavfi',
+        '-i',
+        'mandelbrot=s=640x360:r=25',
+        '-f',
+        'lavfi',
+        '-i',
+        'sine=440:r=48000',
+        '-t',
+        '6',
+      ],
+      ...['-pix_fmt', 'yuv420p', '-crf', '12', '-c:a', 'aac', heard],
+    );
+  });
+
+  test.each([
+    ['one pass, a window that stands still', 'quality', heldFraming()],
+    ['two passes, a window that stands still', 'two-pass', heldFraming()],
+    ['one pass, a window that moves', 'quality', glideAcross(149)],
+    ['two passes, a window that moves', 'two-pass', glideAcross(149)],
+  ] as const)('%s: keeps its sound to the end under what is laid over it', async (_how, mode, framing) => {
+    const rate =
+      mode === 'quality' ? { mode, crf: 20, maxKbps: 8000 } : { mode, targetKbps: 1500, maxKbps: 3000 };
+    const { report } = await make(
+      { ...bare, layers: [plate] },
+      { width: 360, height: 640 },
+      { audio: { codec: 'aac', kbps: 96, sampleRate: 48000, channels: 2 }, video: { codec: 'h264', rate } },
+      { masterPath: heard, framing },
+    );
+    expect(report.checks.filter((line) => !line.ok)).toEqual([]);
+    expect(report.checks.map((line) => line.id)).toContain('sound-length');
+  });
 });

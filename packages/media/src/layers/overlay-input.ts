@@ -15,11 +15,20 @@ export interface Overlay {
 /** Finds a picture or a film by the sum of its bytes. */
 export type GraphicPath = (what: { kind: 'picture' | 'film'; sha256: string }) => string;
 
-/** A filter graph that lays overlays over what a chain gives, `[out]`; their inputs come one after the other. */
-export function overlayGraph(base: string, overlays: readonly Overlay[], firstInput: number): string {
-  const label = (i: number) => (i === overlays.length ? '[out]' : `[base${i}]`);
+/**
+ * A filter graph that lays overlays over what a chain gives, `[out]`; their inputs come one after the other. It ends by
+ * itself after so many pictures, for inputs may have no end: a limit on the encoder's side (`-frames:v`) would end the
+ * sound with the picture that goes in, which is as much earlier than the one that comes out as the encoder looks ahead.
+ */
+export function overlayGraph(
+  base: string,
+  overlays: readonly Overlay[],
+  { firstInput, frames }: { firstInput: number; frames: number },
+): string {
+  const label = (i: number) => `[base${i}]`;
   return [
     `${base}${label(0)}`,
     ...overlays.map(({ graph }, i) => graph(label(i), firstInput + i, label(i + 1))),
+    `${label(overlays.length)}trim=end_frame=${frames}[out]`,
   ].join(';');
 }

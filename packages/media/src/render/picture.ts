@@ -29,7 +29,7 @@ export async function encodePicture(
   overlays: readonly Overlay[] = [],
 ): Promise<Result<void>> {
   // Overlays come after the picture, and the sound where there is one.
-  const firstOverlay = inputs.length ? 2 : 1;
+  const laid = { firstInput: inputs.length ? 2 : 1, frames: plan.frames };
   const overlayArgs = overlays.flatMap((overlay) => overlay.args);
   const plain = isPlain(plan);
   const still = stillWindow(plan);
@@ -46,11 +46,9 @@ export async function encodePicture(
           ? [
               ...overlayArgs,
               '-filter_complex',
-              overlayGraph(`[0:${plan.master.videoStream}]${chain}`, overlays, firstOverlay),
+              overlayGraph(`[0:${plan.master.videoStream}]${chain}`, overlays, laid),
               '-map',
               '[out]',
-              '-frames:v',
-              String(plan.frames),
             ]
           : ['-map', `0:${plan.master.videoStream}`, '-vf', chain]),
         ...rest,
@@ -119,11 +117,9 @@ export async function encodePicture(
         ? [
             ...overlayArgs,
             '-filter_complex',
-            overlayGraph(`[0:v]${sharpened || 'null'}`, overlays, firstOverlay),
+            overlayGraph(`[0:v]${sharpened || 'null'}`, overlays, laid),
             '-map',
             '[out]',
-            '-frames:v',
-            String(plan.frames),
           ]
         : ['-map', '0:0', ...(sharpened ? ['-vf', sharpened] : [])]),
       ...rest,
