@@ -20,10 +20,32 @@ describe('bitrate over time', () => {
   });
   test('a burst of two seconds shows as a peak above the average', () => {
     const stream = even(250, 2000).map((p) => (p.seconds >= 4 && p.seconds < 6 ? { ...p, bytes: 20000 } : p));
-    // 20000 bytes 25 times a second are 4000 kbit/s: two seconds of it fill a one-second bucket at rate R when 8000 − 2R ≈ R.
-    expect(peakKbps(stream, 10)).toBeGreaterThan(2600);
-    expect(peakKbps(stream, 10)).toBeLessThan(2750);
+    // Closed form: each picture of the burst brings 160 kbit and R / 25 leave between two of them, so the bucket of one
+    // second at R is full at the fiftieth: 50 × 160 − 49 R / 25 = R. The small pictures before it leave nothing in it.
+    expect(peakKbps(stream, 10)).toBeCloseTo((50 * 160) / (1 + 49 / 25), 0);
     expect(kbpsBySecond(stream, 10)[4]).toBeCloseTo(4000, 0);
+  });
+  test('one large picture needs a bucket of its own size, whatever follows (Rec. ITU-T H.264 Annex C, from memory)', () => {
+    fc.assert(
+      fc.property(
+        fc.integer({ min: 1, max: 200 }),
+        fc.integer({ min: 2, max: 60 }),
+        fc.integer({ min: 100, max: 4000 }),
+        (before, rateOf, bytes) => {
+          // Pictures of `bytes` come n times a second; one of them is as large as two seconds of them.
+          const large = bytes * rateOf * 2;
+          const stream = Array.from({ length: before + 3 * rateOf }, (_, i) => ({
+            seconds: i / rateOf,
+            bytes: i === before ? large : bytes,
+          }));
+          const [s, b, n] = [(bytes * 8) / 1000, (large * 8) / 1000, rateOf];
+          // What is in the bucket when k + 1 pictures have come since the large one, with k / n seconds of R gone, is R:
+          // the greatest such R. Before it, the bucket was empty but for what leaves slower than it comes, which is nothing.
+          const closed = Math.max(...Array.from({ length: 3 * rateOf }, (_, k) => (b + k * s) / (1 + k / n)));
+          expect(Math.abs(peakKbps(stream, stream.length / n) - closed)).toBeLessThan(0.011);
+        },
+      ),
+    );
   });
   test('the peak is never below the average, and grows with the stream', () => {
     fc.assert(

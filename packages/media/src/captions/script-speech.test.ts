@@ -72,6 +72,7 @@ async function speak({ voice, pauses, sentences }: (typeof spoken)[number], spee
   };
   const parts = [await silence(lead)];
   const starts: number[] = [];
+  const ends: number[] = [];
   let at = lead;
   for (const [i, sentence] of sentences.entries()) {
     const path = join(dir, `${voice} ${speed} ${i}.wav`);
@@ -80,6 +81,7 @@ async function speak({ voice, pauses, sentences }: (typeof spoken)[number], spee
       ...['-v', 'error', '-show_entries', 'format=duration', '-of', 'csv=p=0', path],
     ]);
     starts.push(at);
+    ends.push(at + Number(stdout));
     at += Number(stdout) + pauses[i]!;
     parts.push(path, await silence(pauses[i]!));
   }
@@ -90,7 +92,7 @@ async function speak({ voice, pauses, sentences }: (typeof spoken)[number], spee
     ...['-f', 'lavfi', '-i', 'color=s=160x90:r=25', '-f', 'concat', '-safe', '0', '-i', list],
     ...['-t', String(at + 0.5), '-af', 'apad', '-c:a', 'aac', film],
   );
-  return { film, starts };
+  return { film, starts, ends };
 }
 
 (speaks ? describe : describe.skip)('sentences begin where they are spoken', () => {
@@ -115,4 +117,51 @@ async function speak({ voice, pauses, sentences }: (typeof spoken)[number], spee
     expect(errors[errors.length >> 1]).toBeLessThanOrEqual(0.25);
     expect(errors.at(-1)).toBeLessThanOrEqual(0.8);
   }, 450_000);
+});
+
+(speaks ? describe : describe.skip)('speech is heard where somebody speaks', () => {
+  test.each(spoken.map((each) => [each.voice, each] as const))(
+    'in “%s”: over four fifths of the spoken frames, and none before and after',
+    async (_voice, each) => {
+      const { film, starts, ends } = await speak(each, 175);
+      const facts = await factsOf(film);
+      const heard = await listenAlong(film, facts);
+      if (!heard.ok) throw new Error(heard.problem.sentence);
+      const spokenAt = (seconds: number) => starts.some((from, i) => seconds >= from && seconds < ends[i]!);
+      const heardAt = (frame: number) => heard.value.speech.some((s) => frame >= s.from && frame < s.to);
+      const frames = Array.from({ length: facts.video.frames }, (_, i) => i);
+      const said = frames.filter((f) => spokenAt((f + 0.5) / 25));
+      const silentAround = frames.filter((f) => (f + 0.5) / 25 < lead || (f + 0.5) / 25 > ends.at(-1)!);
+      expect(said.filter(heardAt).length / said.length).toBeGreaterThan(0.8);
+      expect(silentAround.length).toBeGreaterThan(30);
+      expect(silentAround.filter(heardAt)).toEqual([]);
+    },
+    150_000,
+  );
+
+  test.each([
+    ['a steady tone', 'sine=440:d=8'],
+    ['noise', 'anoisesrc=d=8:c=pink:a=0.3'],
+    ['a tone that swells slowly', 'sine=600:d=8,tremolo=f=0.5:d=0.9'],
+    ['a click a second', "aevalsrc='0.8*lt(mod(t,1),0.01)*sin(2*PI*1000*t)':d=8"],
+    ['a low drum', "aevalsrc='sin(2*PI*60*t)*exp(-8*mod(t,0.5))':d=8"],
+  ])('%s is no speech', async (name, source) => {
+    const film = join(dir, `${name}.mp4`);
+    await ffmpeg(
+      '-f',
+      'lavfi',
+      '-i',
+      'color=s=160x90:r=25:d=8',
+      '-f',
+      'lavfi',
+      '-i',
+      source,
+      '-c:a',
+      'aac',
+      film,
+    );
+    const heard = await listenAlong(film, await factsOf(film));
+    if (!heard.ok) throw new Error(heard.problem.sentence);
+    expect(heard.value.speech).toEqual([]);
+  });
 });

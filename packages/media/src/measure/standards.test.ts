@@ -1,4 +1,5 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import { writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { Loudness } from '@mivvy/core';
 import { measureLoudness } from '../ingest/loudness.ts';
@@ -109,4 +110,35 @@ describe('true peak, tests 15 to 19: as told, +0.2 and −0.4 dB', () => {
       expect(truePeakDbtp!).toBeLessThanOrEqual(dbtp + 0.2 + 1e-9);
     },
   );
+});
+
+/**
+ * After tests 20 to 23, whose signals the document has as files and not in words: one band-limited wave taken at four
+ * places between two samples must read the same true peak from each. Ours is a quiet tone in which a loud one swells up
+ * (Gaussian in time, so that it ends far below half of the sampling rate); its peak is known from the formula.
+ */
+describe('true peak whatever the phase of sampling, after tests 20 to 23: +0.2 and −0.4 dB', () => {
+  const rate = 48_000;
+  const seconds = 2;
+  const swell = (t: number) => Math.exp(-(((t - 1.00012) / 0.002) ** 2) / 2);
+  const hum = (t: number) => Math.exp(-(((t - 1) / 0.25) ** 2) / 2);
+  /** The wave at a time, seconds. */
+  const wave = (t: number) =>
+    0.5 * hum(t) * (1 - swell(t)) * Math.sin(2 * Math.PI * (rate / 6) * t) +
+    swell(t) * Math.sin(2 * Math.PI * (rate / 4) * t);
+  let peak = 0;
+  for (let t = 0.99; t < 1.01; t += 1 / rate / 256) peak = Math.max(peak, Math.abs(wave(t)));
+  const dbtp = 20 * Math.log10(peak);
+
+  test.each([0, 1, 2, 3])('taken %i quarters of a sample later', async (quarters) => {
+    const samples = Float32Array.from({ length: rate * seconds }, (_, i) => wave((i + quarters / 4) / rate));
+    const raw = join(dir, `phase ${quarters}.f32`);
+    await writeFile(raw, Buffer.from(samples.buffer));
+    const path = join(dir, `phase ${quarters}.wav`);
+    await ffmpeg(...['-f', 'f32le', '-ar', String(rate), '-ac', '1', '-i', raw], '-c:a', 'pcm_f32le', path);
+    const measured = await measureLoudness(path, 0);
+    const read = measured.ok ? measured.value.truePeakDbtp! : NaN;
+    expect(read).toBeGreaterThanOrEqual(dbtp - 0.4);
+    expect(read).toBeLessThanOrEqual(dbtp + 0.2);
+  });
 });

@@ -26,8 +26,10 @@ let clean: () => Promise<void>;
 beforeAll(async () => ({ dir, clean } = await testFolder()));
 afterAll(() => clean());
 
+type Code = readonly [number, number, number];
+
 /** A film of upright bars, coded without loss and tagged as told. */
-async function filmOf(name: string, codes: readonly (readonly [number, number, number])[], tags: string[]) {
+async function filmOf(name: string, codes: readonly Code[], tags: string[], format = 'yuv420p') {
   const path = join(dir, `${name}.mp4`);
   // One grey picture a bar, its three planes set to the bar's codes, side by side.
   const inputs = codes.flatMap(() => [
@@ -36,12 +38,12 @@ async function filmOf(name: string, codes: readonly (readonly [number, number, n
     '-i',
     `color=gray:s=${barWidth}x${height}:r=25:d=${frames / 25}`,
   ]);
-  const set = codes.map(([y, cb, cr], i) => `[${i}]format=yuv420p,lutyuv=y=${y}:u=${cb}:v=${cr}[b${i}]`);
+  const set = codes.map(([y, cb, cr], i) => `[${i}]format=${format},lutyuv=y=${y}:u=${cb}:v=${cr}[b${i}]`);
   const beside = `${codes.map((_, i) => `[b${i}]`).join('')}hstack=inputs=${codes.length}[all]`;
   await ffmpeg(
     ...inputs,
     ...['-filter_complex', [...set, beside].join(';'), '-map', '[all]'],
-    ...['-c:v', 'libx264', '-qp', '0', '-pix_fmt', 'yuv420p', ...tags, path],
+    ...['-c:v', 'libx264', '-qp', '0', '-pix_fmt', format, ...tags, path],
   );
   return path;
 }
@@ -107,6 +109,55 @@ describe('75 per cent bars come out as BT.709 codes them, within two of 255', ()
       bars.forEach(([colour, , wanted], i) => {
         const off = Math.max(...wanted.map((value, c) => Math.abs(value - found[i]![c]!)));
         expect([colour, off <= 2 ? 'as coded' : found[i]]).toEqual([colour, 'as coded']);
+      });
+    },
+    150_000,
+  );
+});
+
+const tagsOf = (curve: string) => [
+  ...['-color_primaries', 'bt2020', '-color_trc', curve, '-colorspace', 'bt2020nc'],
+];
+/** Ten bits of limited range for a share of the signal; grey. */
+const grey = (share: number): Code => [Math.round(64 + 876 * share), 512, 512];
+
+/**
+ * The filmic curve of J. Hable (“Filmic Tonemapping Operators”, 2010, from memory): its white, eleven times less than its
+ * own scale, is set to ten times reference white.
+ */
+const filmic = (x: number) => (x * (0.15 * x + 0.05) + 0.004) / (x * (0.15 * x + 0.5) + 0.06) - 0.02 / 0.3;
+/** The eight-bit grey of a luminance, cd/m², drawn by that curve and shown by a BT.1886 screen (gamma 2.4). */
+const greyOf = (luminance: number) => 16 + 219 * (filmic(luminance / 203) / filmic(10)) ** (1 / 2.4);
+
+describe('greys of high dynamic range, from their published codes (SMPTE ST 2084; Rec. ITU-R BT.2100, BT.2408), within three of 255', () => {
+  // 100 cd/m² is 50.8 per cent of PQ, 203 is 58 and 1000 is 75; reference white, 203, is 75 per cent of HLG.
+  test.each<[string, string, readonly (readonly [number, number])[]]>([
+    [
+      'PQ',
+      'smpte2084',
+      [
+        [0.508, 100],
+        [0.58, 203],
+        [0.75, 1000],
+      ],
+    ],
+    ['HLG', 'arib-std-b67', [[0.75, 203]]],
+  ])(
+    '%s',
+    async (name, curve, patches) => {
+      // Each patch fills a bar or more of the six.
+      const shown = bars.map((_, i) => patches[i % patches.length]!);
+      const master = await filmOf(
+        name,
+        shown.map(([share]) => grey(share)),
+        tagsOf(curve),
+        'yuv420p10le',
+      );
+      const found = await codesOf(await delivered(master, name));
+      shown.forEach(([, luminance], i) => {
+        const [y, cb, cr] = found[i]!;
+        const off = Math.max(Math.abs(y - greyOf(luminance)), Math.abs(cb - 128), Math.abs(cr - 128));
+        expect([luminance, off <= 3 ? 'as published' : found[i]]).toEqual([luminance, 'as published']);
       });
     },
     150_000,
