@@ -142,6 +142,7 @@ export { judgeFollowing, worthALook, type Judgement } from './framing/judge.ts';
 export {
   subjectsIn,
   followUnit,
+  filmToFollow,
   followFilm,
   isUntouched,
   followedWords,

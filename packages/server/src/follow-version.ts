@@ -1,10 +1,8 @@
 import { and, eq, notExists, sql } from 'drizzle-orm';
 import {
+  filmToFollow,
   followFilm,
-  frameForMaster,
-  frameRules,
   isUntouched,
-  oneShot,
   usualLively,
   type FollowedFilm,
   type MarginChoice,
@@ -32,18 +30,8 @@ export function followVersion(
 ): FollowedFilm | null {
   const place = ws.specs.of(version);
   if (!master.facts || !place) return null;
-  const { displayed, rate, frames } = master.facts.video;
-  const frameSize = frameForMaster(displayed, place.placement.frame, place.placement.largerFrame);
-  const film = {
-    shots: master.shots ?? oneShot,
-    frames,
-    rate,
-    masterSize: displayed,
-    keeps: master.keeps,
-    looks: look.shots,
-    drawn: look.drawn,
-    rules: frameRules(place.placement, frameSize, margin),
-  };
+  const { facts, shots, keeps } = master;
+  const film = filmToFollow({ facts, shots, keeps }, look, place.placement, margin);
   return followFilm(film, version.framing, how);
 }
 

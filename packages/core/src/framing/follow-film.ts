@@ -1,7 +1,11 @@
 import { keepsWithin, type Keep } from '../checks/keeps.ts';
+import { frameRules, type MarginChoice } from '../checks/troubles.ts';
 import type { FrameRules } from '../checks/visibility.ts';
+import type { MasterFacts } from '../masters/facts.ts';
+import { frameForMaster } from '../picture/fit.ts';
 import type { Size } from '../picture/geometry.ts';
-import type { Shot } from '../shots/shots.ts';
+import { oneShot, type Shot } from '../shots/shots.ts';
+import type { Placement } from '../specs/schema.ts';
 import { lookWithin, type ShotLook, type Track } from '../subjects/look.ts';
 import { fps, type Rate } from '../time/rate.ts';
 import { doubtsOf } from './doubt.ts';
@@ -25,6 +29,31 @@ export interface FollowFilm {
   /** Subjects that people drew. */
   drawn: readonly Track[];
   rules: FrameRules;
+}
+
+/**
+ * A film as a version of it follows what was seen: its shots and keeps, and the frame's rules.
+ *
+ * @param seen what was looked at so far, and what people drew
+ */
+export function filmToFollow(
+  master: { facts: MasterFacts; shots: readonly Shot[] | null; keeps: readonly Keep[] },
+  seen: { shots: readonly ShotLook[]; drawn: readonly Track[] },
+  placement: Placement,
+  margin: MarginChoice,
+): FollowFilm {
+  const { displayed, rate, frames } = master.facts.video;
+  const frameSize = frameForMaster(displayed, placement.frame, placement.largerFrame);
+  return {
+    shots: master.shots ?? oneShot,
+    frames,
+    rate,
+    masterSize: displayed,
+    keeps: master.keeps,
+    looks: seen.shots,
+    drawn: seen.drawn,
+    rules: frameRules(placement, frameSize, margin),
+  };
 }
 
 export interface FollowWishes {

@@ -1,7 +1,8 @@
+import { Banded } from './banded.ts';
 import { splineAt, splineWeights } from './spline.ts';
 
 // Taken once: looked up in the inner loops, a test runner's sandbox makes them a hundred times slower.
-const { abs, ceil, floor, max, min, sqrt } = Math;
+const { abs, ceil, floor, max, min } = Math;
 
 /** A band that the way should stay in, knot by knot; NaN where there is none. Leaving it costs `weight` a frame width and knot. */
 export interface Band {
@@ -76,58 +77,6 @@ export function pathCost(problem: PathProblem, c: ArrayLike<number>): number {
   return cost;
 }
 
-/** Four diagonals of a symmetric matrix: the main one and three beside it. */
-class Banded {
-  readonly d: Float64Array[];
-
-  constructor(readonly n: number) {
-    this.d = [0, 1, 2, 3].map(() => new Float64Array(n));
-  }
-
-  /** Adds weight times the outer product of a row that starts at a column. */
-  add(first: number, row: ArrayLike<number>, weight: number): void {
-    for (let i = 0; i < row.length; i++)
-      for (let j = i; j < row.length; j++) this.d[j - i]![first + i]! += weight * row[i]! * row[j]!;
-  }
-
-  /** Splits the matrix into a lower triangle times its mirror image, in place. (Cholesky.) */
-  split(): void {
-    const [a, b, c, e] = this.d as [Float64Array, Float64Array, Float64Array, Float64Array];
-    for (let i = 0; i < this.n; i++) {
-      let v = a[i]!;
-      if (i > 0) v -= b[i - 1]! ** 2;
-      if (i > 1) v -= c[i - 2]! ** 2;
-      if (i > 2) v -= e[i - 3]! ** 2;
-      const root = sqrt(max(v, 1e-14));
-      a[i] = root;
-      if (i + 1 < this.n)
-        b[i] = (b[i]! - (i > 0 ? b[i - 1]! * c[i - 1]! : 0) - (i > 1 ? c[i - 2]! * e[i - 2]! : 0)) / root;
-      if (i + 2 < this.n) c[i] = (c[i]! - (i > 0 ? b[i - 1]! * e[i - 1]! : 0)) / root;
-      if (i + 3 < this.n) e[i] = e[i]! / root;
-    }
-  }
-
-  /** Solves for a right side, in place. */
-  solve(x: Float64Array): void {
-    const [a, b, c, e] = this.d as [Float64Array, Float64Array, Float64Array, Float64Array];
-    const n = this.n;
-    for (let i = 0; i < n; i++) {
-      let v = x[i]!;
-      if (i > 0) v -= b[i - 1]! * x[i - 1]!;
-      if (i > 1) v -= c[i - 2]! * x[i - 2]!;
-      if (i > 2) v -= e[i - 3]! * x[i - 3]!;
-      x[i] = v / a[i]!;
-    }
-    for (let i = n - 1; i >= 0; i--) {
-      let v = x[i]!;
-      if (i + 1 < n) v -= b[i]! * x[i + 1]!;
-      if (i + 2 < n) v -= c[i]! * x[i + 2]!;
-      if (i + 3 < n) v -= e[i]! * x[i + 3]!;
-      x[i] = v / a[i]!;
-    }
-  }
-}
-
 const rows = {
   value: [1 / 6, 4 / 6, 1 / 6],
   first: [-1, 1],
@@ -158,128 +107,167 @@ interface Rows {
 }
 const rowsOf = (n: number): Rows => ({ z: new Float64Array(n), u: new Float64Array(n) });
 
-/** Takes a row's new value; `errors` gathers the greatest distance from the way and the greatest change. */
-function settle(
-  errors: Float64Array,
-  rows: Rows,
-  i: number,
-  value: number,
-  ahead: number,
-  next: number,
-): void {
-  const off = abs(value - next);
-  const change = abs(next - rows.z[i]!);
-  if (off > errors[0]!) errors[0] = off;
-  if (change > errors[1]!) errors[1] = change;
-  rows.u[i] = rows.u[i]! + ahead - next;
-  rows.z[i] = next;
+/** A point that is met exactly: the controls that make it, from the first on, and what each counts. */
+interface FixedPoint {
+  first: number;
+  weights: readonly number[];
+  value: number;
+}
+
+/** Limits in lengths from control to control. */
+interface StepLimits {
+  speed: number;
+  acceleration: number;
 }
 
 /**
- * Finds the way of least cost under hard limits on place, speed and acceleration that meets its fixed points. An
- * alternating method (ADMM; Boyd et al., 2011, from memory): a banded linear system and, row by row, a value in
- * closed form, in turns; then whatever is left over is put right exactly.
+ * The turns of the method: rows given the way, then the way given the rows. `errors` are those of the last turn: the
+ * greatest distance of a row from the way, and the greatest change of one.
  */
-export function solvePath(problem: PathProblem): PathAnswer {
-  const { count, seconds, low, high, bands, wanted, pull } = problem;
-  if (high - low < 1e-9) return { controls: new Float64Array(count).fill(low), relaxed: 1 };
-  const allow = relaxFor(
-    problem,
-    problem.maxSpeed * seconds * limitMargin,
-    problem.maxAcceleration * seconds * seconds * limitMargin,
-  );
-  const speed = problem.maxSpeed * seconds * limitMargin * allow;
-  const acceleration = problem.maxAcceleration * seconds * seconds * limitMargin * allow;
-  const stands = new Uint8Array(count);
-  for (const s of problem.still) {
-    // The four controls around every knot of the span are one.
-    for (let i = max(0, ceil(s.from - 1e-9)); i < min(count - 1, floor(s.to + 1e-9) + 2); i++) stands[i] = 1;
-  }
-  const knots = count - 2;
-  const { first, second, third } = problem.weights;
-  const fixed = problem.fixed.map((f) => ({
-    ...splineWeights(f.u, count),
-    value: max(low, min(high, f.value)),
-  }));
+class PathTurns {
+  readonly way: Float64Array;
+  private readonly banded: Rows[];
+  private readonly place: Rows;
+  private readonly first: Rows;
+  private readonly second: Rows;
+  private readonly third: Rows;
+  private readonly right: Float64Array;
+  private readonly errors = new Float64Array(2);
+  private rho = 6;
+  private matrix: Banded;
 
-  const c = new Float64Array(count);
-  let start = (low + high) / 2;
-  for (let i = 0; i < count; i++) {
-    const k = max(0, min(knots - 1, i - 1));
-    if (pull[k]! > 0) start = max(low, min(high, wanted[k]!));
-    c[i] = start;
+  constructor(
+    private readonly problem: PathProblem,
+    private readonly limits: StepLimits,
+    private readonly stands: Uint8Array,
+    private readonly fixed: readonly FixedPoint[],
+  ) {
+    const { count } = problem;
+    this.way = firstWay(problem);
+    this.banded = problem.bands.map(() => rowsOf(count - 2));
+    this.place = rowsOf(count);
+    this.first = rowsOf(count - 1);
+    this.second = rowsOf(count - 2);
+    this.third = rowsOf(count - 3);
+    this.right = new Float64Array(count);
+    this.matrix = matrixOf(problem, fixed, this.rho);
   }
-  const banded = bands.map(() => rowsOf(knots));
-  const [r1, r2, r3, room] = [rowsOf(count - 1), rowsOf(count - 2), rowsOf(count - 3), rowsOf(count)];
-  let rho = 6;
-  let matrix = matrixOf(problem, fixed, rho);
-  const right = new Float64Array(count);
-  const errors = new Float64Array(2);
-  for (let round = 1; round <= mostRounds; round++) {
-    // The rows, given the way.
-    errors[0] = errors[1] = 0;
+
+  /** Takes turns until the way is near enough, or for as long as that is worth. */
+  run(): Float64Array {
+    for (let round = 1; round <= mostRounds; round++) {
+      const lean = round === 1 ? 1 : overRelaxation;
+      this.errors.fill(0);
+      this.setBands(lean);
+      this.setDifferences(lean);
+      const [primal, moved] = [this.errors[0]!, this.errors[1]!];
+      if (round > 2 && primal < nearEnough && moved * this.rho < nearEnough * 10) break;
+      if (round % 30 === 0 && round < mostRounds * 0.7) this.balance(primal / max(1e-12, moved));
+      this.setWay();
+    }
+    return this.way;
+  }
+
+  /** Takes a row's new value. */
+  private settle(rows: Rows, i: number, value: number, ahead: number, next: number): void {
+    const off = abs(value - next);
+    const change = abs(next - rows.z[i]!);
+    if (off > this.errors[0]!) this.errors[0] = off;
+    if (change > this.errors[1]!) this.errors[1] = change;
+    rows.u[i] = rows.u[i]! + ahead - next;
+    rows.z[i] = next;
+  }
+
+  /** Rows of the bands: inside one for nothing, outside it for its weight. */
+  private setBands(lean: number): void {
+    const { bands, count } = this.problem;
+    const c = this.way;
     for (let b = 0; b < bands.length; b++) {
       const { low: lows, high: highs, weight } = bands[b]!;
-      const rows = banded[b]!;
-      const by = weight / rho;
-      for (let k = 0; k < knots; k++) {
+      const rows = this.banded[b]!;
+      const by = weight / this.rho;
+      for (let k = 0; k < count - 2; k++) {
         const l = lows[k]!;
         if (l !== l) continue;
         const h = highs[k]!;
         const value = (c[k]! + 4 * c[k + 1]! + c[k + 2]!) / 6;
-        const ahead = round === 1 ? value : overRelaxation * value + (1 - overRelaxation) * rows.z[k]!;
+        const ahead = lean * value + (1 - lean) * rows.z[k]!;
         const v = ahead + rows.u[k]!;
-        settle(
-          errors,
-          rows,
-          k,
-          value,
-          ahead,
-          v < l ? (v + by < l ? v + by : l) : v > h ? (v - by > h ? v - by : h) : v,
-        );
+        const next = v < l ? (v + by < l ? v + by : l) : v > h ? (v - by > h ? v - by : h) : v;
+        this.settle(rows, k, value, ahead, next);
       }
     }
+  }
+
+  /** Rows of the place and of its first, second and third differences, each within its limit. */
+  private setDifferences(lean: number): void {
+    const { count, low, high, weights } = this.problem;
+    const { speed, acceleration } = this.limits;
+    const c = this.way;
+    const rest = 1 - lean;
+    const [room, r1, r2, r3] = [this.place, this.first, this.second, this.third];
+    const by1 = weights.first / this.rho;
+    const by2 = weights.second / this.rho;
+    const by3 = weights.third / this.rho;
     for (let i = 0; i < count; i++) {
       const value = c[i]!;
-      const ahead = round === 1 ? value : overRelaxation * value + (1 - overRelaxation) * room.z[i]!;
+      const ahead = lean * value + rest * room.z[i]!;
       const v = ahead + room.u[i]!;
-      settle(errors, room, i, value, ahead, v < low ? low : v > high ? high : v);
+      this.settle(room, i, value, ahead, v < low ? low : v > high ? high : v);
       if (i + 1 >= count) continue;
       const v1 = c[i + 1]! - value;
-      const a1 = round === 1 ? v1 : overRelaxation * v1 + (1 - overRelaxation) * r1.z[i]!;
-      settle(errors, r1, i, v1, a1, stands[i] ? 0 : shrink(a1 + r1.u[i]!, first / rho, speed));
+      const a1 = lean * v1 + rest * r1.z[i]!;
+      this.settle(r1, i, v1, a1, this.stands[i] ? 0 : shrink(a1 + r1.u[i]!, by1, speed));
       if (i + 2 >= count) continue;
       const v2 = c[i + 2]! - 2 * c[i + 1]! + value;
-      const a2 = round === 1 ? v2 : overRelaxation * v2 + (1 - overRelaxation) * r2.z[i]!;
-      settle(errors, r2, i, v2, a2, shrink(a2 + r2.u[i]!, second / rho, acceleration));
+      const a2 = lean * v2 + rest * r2.z[i]!;
+      this.settle(r2, i, v2, a2, shrink(a2 + r2.u[i]!, by2, acceleration));
       if (i + 3 >= count) continue;
       const v3 = c[i + 3]! - 3 * c[i + 2]! + 3 * c[i + 1]! - value;
-      const a3 = round === 1 ? v3 : overRelaxation * v3 + (1 - overRelaxation) * r3.z[i]!;
-      settle(errors, r3, i, v3, a3, shrink(a3 + r3.u[i]!, third / rho, Infinity));
+      const a3 = lean * v3 + rest * r3.z[i]!;
+      this.settle(r3, i, v3, a3, shrink(a3 + r3.u[i]!, by3, Infinity));
     }
-    const [primal, moved] = [errors[0]!, errors[1]!];
-    if (round > 2 && primal < nearEnough && moved * rho < nearEnough * 10) break;
-    // The two kinds of error are kept alike.
-    if (round % 30 === 0 && round < mostRounds * 0.7) {
-      const ratio = primal / max(1e-12, moved);
-      const next = ratio > 5 ? min(600, rho * 2.5) : ratio < 1 / 5 ? max(0.1, rho / 2.5) : rho;
-      if (next !== rho) {
-        for (const rows of [...banded, r1, r2, r3, room])
-          for (let i = 0; i < rows.u.length; i++) rows.u[i]! *= rho / next;
-        rho = next;
-        matrix = matrixOf(problem, fixed, rho);
-      }
-    }
-    // The way, given the rows.
-    right.fill(0);
-    for (let k = 0; k < knots; k++) {
+  }
+
+  /** The two kinds of error are kept alike: where one is much the greater, the rows weigh more, or less. */
+  private balance(ratio: number): void {
+    const next = ratio > 5 ? min(600, this.rho * 2.5) : ratio < 1 / 5 ? max(0.1, this.rho / 2.5) : this.rho;
+    if (next === this.rho) return;
+    for (const rows of [...this.banded, this.first, this.second, this.third, this.place])
+      for (let i = 0; i < rows.u.length; i++) rows.u[i]! *= this.rho / next;
+    this.rho = next;
+    this.matrix = matrixOf(this.problem, this.fixed, next);
+  }
+
+  /** The way that is best for the rows as they stand: a linear system. */
+  private setWay(): void {
+    this.right.fill(0);
+    this.wishes();
+    this.owed();
+    for (const f of this.fixed) spread(f.weights, this.right, f.first, pinned * f.value);
+    this.matrix.solve(this.right);
+    this.way.set(this.right);
+  }
+
+  /** What the wanted places and the bands ask for. */
+  private wishes(): void {
+    const { bands, count, pull, wanted } = this.problem;
+    const { right, rho } = this;
+    for (let k = 0; k < count - 2; k++) {
       let q = pull[k]! > 0 ? pull[k]! * wanted[k]! : 0;
       for (let b = 0; b < bands.length; b++)
-        if (bands[b]!.low[k]! === bands[b]!.low[k]!) q += rho * (banded[b]!.z[k]! - banded[b]!.u[k]!);
+        if (bands[b]!.low[k]! === bands[b]!.low[k]!)
+          q += rho * (this.banded[b]!.z[k]! - this.banded[b]!.u[k]!);
       right[k]! += q / 6;
       right[k + 1]! += (4 * q) / 6;
       right[k + 2]! += q / 6;
     }
+  }
+
+  /** What the place and its differences ask for. */
+  private owed(): void {
+    const { count } = this.problem;
+    const { right, rho, place: room, first: r1, second: r2, third: r3 } = this;
     for (let i = 0; i < count; i++) {
       right[i]! += rho * (room.z[i]! - room.u[i]!);
       if (i + 1 >= count) continue;
@@ -298,17 +286,55 @@ export function solvePath(problem: PathProblem): PathAnswer {
       right[i + 2]! -= 3 * q3;
       right[i + 3]! += q3;
     }
-    for (const f of fixed) spread(f.weights, right, f.first, pinned * f.value);
-    matrix.solve(right);
-    c.set(right);
   }
+}
+
+/** Where the turns begin: at the wanted places, and where none is, at the one before. */
+function firstWay({ count, low, high, pull, wanted }: PathProblem): Float64Array {
+  const c = new Float64Array(count);
+  let start = (low + high) / 2;
+  for (let i = 0; i < count; i++) {
+    const k = max(0, min(count - 3, i - 1));
+    if (pull[k]! > 0) start = max(low, min(high, wanted[k]!));
+    c[i] = start;
+  }
+  return c;
+}
+
+/** From which controls the next one may not differ: the four around every knot of a still span are one. */
+function standingControls({ count, still }: PathProblem): Uint8Array {
+  const stands = new Uint8Array(count);
+  for (const s of still) {
+    const end = min(count - 1, floor(s.to + 1e-9) + 2);
+    for (let i = max(0, ceil(s.from - 1e-9)); i < end; i++) stands[i] = 1;
+  }
+  return stands;
+}
+
+/**
+ * Finds the way of least cost under hard limits on place, speed and acceleration that meets its fixed points. An
+ * alternating method (ADMM; Boyd et al., 2011, from memory): a banded linear system and, row by row, a value in
+ * closed form, in turns; then whatever is left over is put right exactly.
+ */
+export function solvePath(problem: PathProblem): PathAnswer {
+  const { count, seconds, low, high } = problem;
+  if (high - low < 1e-9) return { controls: new Float64Array(count).fill(low), relaxed: 1 };
+  const asked = { speed: problem.maxSpeed * seconds, acceleration: problem.maxAcceleration * seconds ** 2 };
+  const kept = { speed: asked.speed * limitMargin, acceleration: asked.acceleration * limitMargin };
+  const allow = relaxFor(problem, kept.speed, kept.acceleration);
+  const limits = { speed: kept.speed * allow, acceleration: kept.acceleration * allow };
+  const stands = standingControls(problem);
+  const fixed = problem.fixed.map((f) => ({
+    ...splineWeights(f.u, count),
+    value: max(low, min(high, f.value)),
+  }));
+
+  const c = new PathTurns(problem, limits, stands, fixed).run();
   if (!fixed.length) standIfAsGood(problem, c);
-  putRight(problem, c, stands, fixed, speed, acceleration);
+  putRight(problem, c, stands, fixed, limits.speed, limits.acceleration);
   return {
     controls: c,
-    relaxed: fixed.length
-      ? max(1, overLimits(c, problem.maxSpeed * seconds, problem.maxAcceleration * seconds * seconds))
-      : 1,
+    relaxed: fixed.length ? max(1, overLimits(c, asked.speed, asked.acceleration)) : 1,
   };
 }
 
@@ -339,11 +365,7 @@ function spread(row: readonly number[], into: Float64Array, first: number, value
   for (let i = 0; i < row.length; i++) into[first + i]! += row[i]! * value;
 }
 
-function matrixOf(
-  problem: PathProblem,
-  fixed: readonly { first: number; weights: readonly number[] }[],
-  rho: number,
-): Banded {
+function matrixOf(problem: PathProblem, fixed: readonly FixedPoint[], rho: number): Banded {
   const matrix = new Banded(problem.count);
   for (let k = 0; k < problem.count - 2; k++) {
     const weight =
@@ -382,7 +404,7 @@ function putRight(
   problem: PathProblem,
   c: Float64Array,
   stands: Uint8Array,
-  fixed: readonly { first: number; weights: readonly number[]; value: number }[],
+  fixed: readonly FixedPoint[],
   speed: number,
   acceleration: number,
 ): void {
@@ -438,11 +460,7 @@ function putRight(
 }
 
 /** Moves the four controls of one point together until it is met. */
-function meetExactly(
-  problem: PathProblem,
-  c: Float64Array,
-  f: { first: number; weights: readonly number[]; value: number },
-): void {
+function meetExactly(problem: PathProblem, c: Float64Array, f: FixedPoint): void {
   for (let pass = 0; pass < 60; pass++) {
     const off = f.value - apply(f.weights, c, f.first);
     if (abs(off) < 1e-12) return;

@@ -1,8 +1,7 @@
 import { useMemo } from 'react';
 import {
-  frameRules,
+  filmToFollow,
   judgeFilm,
-  oneShot,
   worthLooks,
   type FollowFilm,
   type JudgedUnit,
@@ -10,7 +9,6 @@ import {
 } from '@mivvy/core';
 import type { LookView, Master, ProductionDetail, Version } from '@mivvy/api';
 import { useLooks } from '../api/queries.ts';
-import { frameOf } from './proof.tsx';
 
 /** A version and its master as following needs them; null while either, or what was seen, is not there yet. */
 export function followFilmOf(
@@ -21,17 +19,8 @@ export function followFilmOf(
 ): FollowFilm | null {
   if (!master?.facts || !version.placement || !look || (look.shots.length === 0 && look.drawn.length === 0))
     return null;
-  const { displayed, rate, frames } = master.facts.video;
-  return {
-    shots: master.shots ?? oneShot,
-    frames,
-    rate,
-    masterSize: displayed,
-    keeps: master.keeps,
-    looks: look.shots,
-    drawn: look.drawn,
-    rules: frameRules(version.placement, frameOf(version, master), margin),
-  };
+  const { facts, shots, keeps } = master;
+  return filmToFollow({ facts, shots, keeps }, look, version.placement, margin);
 }
 
 /** A shot of a version that a person should look at. */
