@@ -12,15 +12,14 @@ import { useInbox } from '../api/queries.ts';
 import { useTakeFromInbox } from '../api/changes.ts';
 import { dropUpload, resumeUpload, sendFilms, useArriving } from '../api/uploads.ts';
 import { Empty, Failed, Loading } from './notices.tsx';
+import styles from './bring-in.module.css';
 
 /** An area that takes dropped films; `choose` opens the file chooser. */
 export function DropArea({
   productionId,
   children,
-  className,
 }: {
   productionId: string;
-  className?: string;
   children: (choose: () => void, over: boolean) => ReactNode;
 }) {
   const { getRootProps, getInputProps, open, isDragActive } = useDropzone({
@@ -30,30 +29,10 @@ export function DropArea({
     onDrop: (files) => sendFilms(files, productionId),
   });
   return (
-    <div
-      {...getRootProps({ className })}
-      style={{ flex: 1, minHeight: 0, display: 'flex', flexDirection: 'column', position: 'relative' }}
-    >
+    <div {...getRootProps({ className: styles.area })}>
       <input {...getInputProps()} data-testid="film-chooser" />
       {children(open, isDragActive)}
-      {isDragActive && (
-        <div
-          style={{
-            position: 'absolute',
-            inset: 10,
-            border: '2px dashed var(--teal)',
-            background: 'color-mix(in srgb, var(--sheet) 88%, transparent)',
-            display: 'grid',
-            placeItems: 'center',
-            fontSize: 20,
-            fontWeight: 650,
-            zIndex: 5,
-            pointerEvents: 'none',
-          }}
-        >
-          Drop the film here
-        </div>
-      )}
+      {isDragActive && <div className={styles.dropHere}>Drop the film here</div>}
     </div>
   );
 }
@@ -63,22 +42,11 @@ export function ArrivingList({ productionId }: { productionId: string }) {
   const arriving = useArriving(productionId);
   if (arriving.length === 0) return null;
   return (
-    <ul
-      aria-label="Films on their way"
-      style={{ display: 'grid', gap: 12, padding: '12px 18px', borderBottom: '1px solid var(--rule)' }}
-    >
+    <ul aria-label="Films on their way" className={styles.arrivals}>
       {arriving.map((a) => (
-        <li
-          key={a.key}
-          style={{
-            display: 'grid',
-            gridTemplateColumns: 'minmax(0, 1fr) auto',
-            gap: '4px 16px',
-            alignItems: 'center',
-          }}
-        >
+        <li key={a.key} className={styles.arrival}>
           <div className="clip">
-            <b style={{ fontWeight: 600 }}>{a.name}</b>{' '}
+            <b className={styles.name}>{a.name}</b>{' '}
             <span className="quiet">
               {bytesLabel(a.sent)} of {bytesLabel(a.bytes)}
               {a.state === 'waiting'
@@ -88,7 +56,7 @@ export function ArrivingList({ productionId }: { productionId: string }) {
                   : ''}
             </span>
           </div>
-          <div style={{ display: 'flex', gap: 14 }}>
+          <div className={styles.actions}>
             {a.state === 'failed' && (
               <button className="fix tall" onClick={() => resumeUpload(a.key)}>
                 Go on
@@ -99,7 +67,7 @@ export function ArrivingList({ productionId }: { productionId: string }) {
             </button>
           </div>
           {a.problem ? (
-            <p className="warn fault" role="alert" style={{ gridColumn: '1 / -1' }}>
+            <p className={`warn fault ${styles.whole}`} role="alert">
               {a.problem.sentence} {a.problem.mend}
             </p>
           ) : (
@@ -135,10 +103,10 @@ export function InboxDialog({
   return (
     <Dialog open={open} onClose={onClose} fullWidth maxWidth="sm" aria-labelledby="inbox-title">
       <DialogContent>
-        <h2 id="inbox-title" style={{ fontSize: 17, marginBottom: 4 }}>
+        <h2 id="inbox-title" className={styles.title}>
           From the inbox folder
         </h2>
-        <p className="quiet" style={{ marginBottom: 14 }}>
+        <p className={`quiet ${styles.about}`}>
           {replaces
             ? `The film chosen takes the place of “${replaces.name}”; framing and keeps carry over.`
             : 'Films lying there are used where they are, without copying.'}
@@ -152,18 +120,9 @@ export function InboxDialog({
             Put films into the folder that MIVVY_INBOX names, or into “inbox” in the data folder.
           </Empty>
         ) : (
-          <ul style={{ display: 'grid' }}>
+          <ul className={styles.files}>
             {inbox.data.map((film) => (
-              <li
-                key={film.path}
-                style={{
-                  display: 'grid',
-                  gridTemplateColumns: 'minmax(0, 1fr) 90px 90px',
-                  alignItems: 'center',
-                  borderTop: '1px solid var(--rule)',
-                  minHeight: 42,
-                }}
-              >
+              <li key={film.path} className={styles.file}>
                 <span className="clip" title={film.name}>
                   {film.name}
                 </span>

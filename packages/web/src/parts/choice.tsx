@@ -2,6 +2,7 @@ import Menu from '@mui/material/Menu';
 import MenuItem from '@mui/material/MenuItem';
 import { useState, type ReactNode } from 'react';
 import { joined } from './joined.ts';
+import styles from './choice.module.css';
 
 interface Option<T extends string> {
   value: T;
@@ -55,11 +56,7 @@ export function Choice<T extends string>({
           >
             <span>
               {o.name}
-              {o.more && (
-                <span className="quiet" style={{ display: 'block', fontSize: 12 }}>
-                  {o.more}
-                </span>
-              )}
+              {o.more && <span className={`quiet ${styles.note}`}>{o.more}</span>}
             </span>
           </MenuItem>
         ))}

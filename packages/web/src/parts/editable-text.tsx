@@ -2,6 +2,7 @@ import Popover from '@mui/material/Popover';
 import TextField from '@mui/material/TextField';
 import { useState, type ReactNode } from 'react';
 import { joined } from './joined.ts';
+import styles from './editable-text.module.css';
 
 /** Words inside a sentence that can be typed over where they stand. */
 export function EditableText({
@@ -45,7 +46,7 @@ export function EditableText({
         anchorOrigin={{ vertical: 'bottom', horizontal: 'left' }}
       >
         <form
-          style={{ padding: 14, width: 280 }}
+          className={styles.form}
           onSubmit={(event) => {
             event.preventDefault();
             if (fault !== undefined) return;

@@ -2,6 +2,7 @@ import Popover from '@mui/material/Popover';
 import TextField from '@mui/material/TextField';
 import { useState, type ReactNode } from 'react';
 import { frameToTimecode, parseTimecode, type Rate } from '@mivvy/core';
+import styles from './editable-time.module.css';
 
 /** A time inside a sentence that can be typed over where it stands: timecode at the film's rate, or seconds as `5.4s`. */
 export function EditableTime({
@@ -51,7 +52,7 @@ export function EditableTime({
         anchorOrigin={{ vertical: 'bottom', horizontal: 'left' }}
       >
         <form
-          style={{ padding: 14, width: 260 }}
+          className={styles.form}
           onSubmit={(event) => {
             event.preventDefault();
             if (inside) {

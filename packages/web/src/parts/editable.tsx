@@ -2,6 +2,7 @@ import Popover from '@mui/material/Popover';
 import TextField from '@mui/material/TextField';
 import { useState, type ReactNode } from 'react';
 import { joined } from './joined.ts';
+import styles from './editable.module.css';
 
 /** A number inside a sentence that can be changed where it stands. */
 export function EditableNumber({
@@ -49,7 +50,7 @@ export function EditableNumber({
         anchorOrigin={{ vertical: 'bottom', horizontal: 'left' }}
       >
         <form
-          style={{ padding: 14, width: 220 }}
+          className={styles.form}
           onSubmit={(event) => {
             event.preventDefault();
             if (!wrong) {

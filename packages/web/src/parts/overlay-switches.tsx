@@ -1,6 +1,7 @@
 import { useState } from 'react';
 import { useKey } from '../keys/use-key.ts';
 import type { Overlays } from './proof.tsx';
+import styles from './overlay-switches.module.css';
 
 const storageKey = 'mivvy.overlays';
 
@@ -35,7 +36,7 @@ export function OverlaySwitches({
   onChange: (change: Partial<Overlays>) => void;
 }) {
   return (
-    <span style={{ display: 'inline-flex', gap: 14 }}>
+    <span className={styles.switches}>
       <button
         className="fix tall"
         aria-pressed={overlays.blocked}

@@ -16,6 +16,7 @@ import { usePlanner } from './seen.tsx';
 import { useWidth } from './use-width.ts';
 import { useThisProduction } from './this-production.ts';
 import { cutOf, versionName, type Planned } from './versions.ts';
+import styles from './proof.module.css';
 
 const percent = (n: number) => `${n * 100}%`;
 const place = (r: FrameFraction) => ({
@@ -132,7 +133,7 @@ export function Proof({
     [version.framing, frame, plan],
   );
   return (
-    <div className="picture" style={{ width: '100%', height: '100%' }}>
+    <div className={`picture ${styles.fill}`}>
       {film ? <ProofCanvas film={film} source={source} label={`Proof of ${versionName(version)}`} /> : null}
       {(!film || failed === master?.id) && (
         <div className="waiting">{film ? unplayableWords(master) : <WaitingWords master={master} />}</div>
@@ -148,7 +149,7 @@ export function WholeMaster({ master }: { master: Master }) {
   const film = useFilm(master);
   const failed = useHeadPart('failed');
   return (
-    <div className="picture" style={{ width: '100%', height: '100%' }}>
+    <div className={`picture ${styles.fill}`}>
       {film ? <ProofCanvas film={film} source="whole" label={`Master: ${master.name}`} /> : null}
       {(!film || failed === master.id) && (
         <div className="waiting">{film ? unplayableWords(master) : <WaitingWords master={master} />}</div>

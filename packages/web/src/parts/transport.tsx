@@ -10,6 +10,7 @@ import { frameToTimecode, type FrameSpan } from '@mivvy/core';
 import type { Master } from '@mivvy/api';
 import { EditableTime } from './editable-time.tsx';
 import { useDesk, useHeadPart } from '../play/use-desk.tsx';
+import styles from './transport.module.css';
 
 /** The shuttle's furthest speeds, film seconds a second. */
 const fastest = 8;
@@ -52,13 +53,12 @@ export const Transport = memo(function Transport({
   usePlayKeys(shot);
   const toggleLoop = () => desk.setLoop(loop ? null : (shot ?? null));
   return (
-    <div style={{ display: 'flex', alignItems: 'center', gap: 4 }}>
+    <div className={styles.controls}>
       <Tooltip title={playing ? 'Pause (space)' : 'Play (space)'}>
         <button
-          className="iconbutton"
+          className={`iconbutton ${styles.ink}`}
           onClick={() => desk.toggle()}
           aria-label={playing ? 'Pause' : 'Play'}
-          style={{ color: 'var(--ink)' }}
         >
           {playing ? <PauseIcon /> : <PlayIcon />}
         </button>

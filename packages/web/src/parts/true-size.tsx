@@ -7,6 +7,7 @@ import { useState } from 'react';
 import type { Master, Version } from '@mivvy/api';
 import { Choice } from './choice.tsx';
 import { frameOf, Proof, type Overlays } from './proof.tsx';
+import styles from './true-size.module.css';
 
 const storageKey = 'mivvy.pixels-per-mm';
 /** What style sheets take a screen to be: 96 pixels an inch. */
@@ -52,7 +53,7 @@ export function TrueSize({
   return (
     <Dialog open onClose={onClose} maxWidth={false} aria-labelledby="true-title">
       <DialogContent>
-        <h2 id="true-title" style={{ fontSize: 15, fontWeight: 600, marginBottom: 12 }}>
+        <h2 id="true-title" className={styles.title}>
           As wide as on{' '}
           <Choice
             label="Screen"
@@ -64,7 +65,7 @@ export function TrueSize({
         </h2>
         {measuring ? (
           <div style={{ width: Math.max(360, cardWidth * perMm) }}>
-            <p style={{ marginBottom: 10 }}>Hold a bank card against the frame and make both as wide.</p>
+            <p className={styles.about}>Hold a bank card against the frame and make both as wide.</p>
             <div
               style={{
                 width: cardWidth * perMm,
@@ -85,16 +86,7 @@ export function TrueSize({
             />
           </div>
         ) : (
-          <div
-            className="well"
-            style={{
-              padding: 14,
-              display: 'grid',
-              placeItems: 'center',
-              maxHeight: '72vh',
-              overflow: 'auto',
-            }}
-          >
+          <div className={`well ${styles.frame}`}>
             <div
               style={{ width, height: (width * frame.height) / frame.width, flex: 'none' }}
               data-testid="true-size"

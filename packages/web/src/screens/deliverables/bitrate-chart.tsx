@@ -12,6 +12,7 @@ import {
 import { Chart as ChartView } from 'react-chartjs-2';
 import { darkDesk, lightDesk } from '../../theme/tokens.ts';
 import { useDeskColour } from '../../theme/use-desk-colour.ts';
+import styles from './bitrate-chart.module.css';
 
 Chart.register(
   BarController,
@@ -53,7 +54,7 @@ export function BitrateChart({
           },
         ];
   return (
-    <div style={{ height: 110 }}>
+    <div className={styles.chart}>
       <ChartView
         type="bar"
         aria-label="Bitrate over time"

@@ -11,6 +11,7 @@ import { Line } from 'react-chartjs-2';
 import type { LoudnessOverTime } from '@mivvy/core';
 import { darkDesk, lightDesk } from '../../theme/tokens.ts';
 import { useDeskColour } from '../../theme/use-desk-colour.ts';
+import styles from './loudness-chart.module.css';
 
 Chart.register(CategoryScale, LinearScale, LineController, LineElement, PointElement, Tooltip);
 
@@ -26,7 +27,7 @@ export function LoudnessChart({ over }: { over: LoudnessOverTime }) {
     values.map((lufs) => (lufs === null ? null : Math.max(quietest, lufs)));
   const ticks = { color: inks.ink2, font: { size: 10 } };
   return (
-    <div style={{ height: 120 }}>
+    <div className={styles.chart}>
       <Line
         aria-label="Loudness over time"
         data={{

@@ -11,6 +11,7 @@ import { frameOf, Proof } from '../../parts/proof.tsx';
 import { Stamp } from '../../parts/stamp.tsx';
 import { forecastWords } from './forecast-words.ts';
 import { MoveButtons, type QueuePlace } from './move-buttons.tsx';
+import styles from './job-row.module.css';
 
 function StateStamp({ job }: { job: Job }) {
   switch (job.state) {
@@ -76,12 +77,12 @@ export function JobRow({
           </div>
         )}
       </div>
-      <div style={{ minWidth: 0 }}>
-        <b style={{ fontWeight: 650, fontSize: 14 }}>{job.label}</b>
+      <div className={styles.words}>
+        <b className={styles.name}>{job.label}</b>
         <div className="quiet clip">{master?.name}</div>
       </div>
       <StateStamp job={job} />
-      <div style={{ minWidth: 0 }}>
+      <div className={styles.words}>
         {job.state === 'running' && (
           <>
             <LinearProgress
@@ -89,9 +90,7 @@ export function JobRow({
               value={job.fraction * 100}
               aria-label={`${job.label}, made so far`}
             />
-            <div className="quiet" style={{ marginTop: 4 }}>
-              {progressWords(job, now)}
-            </div>
+            <div className={`quiet ${styles.note}`}>{progressWords(job, now)}</div>
           </>
         )}
         {job.state === 'queued' && (

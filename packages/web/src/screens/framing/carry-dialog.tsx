@@ -12,6 +12,7 @@ import { useCarry } from '../../api/changes.ts';
 import { Choice } from '../../parts/choice.tsx';
 import { useThisProduction } from '../../parts/this-production.ts';
 import { versionName } from '../../parts/versions.ts';
+import styles from './carry-dialog.module.css';
 
 /** Copies a framing to other versions: of one shot, or of the whole film; also to other masters with the same shots. */
 export function CarryDialog({
@@ -54,10 +55,10 @@ export function CarryDialog({
   return (
     <Dialog open={open} onClose={onClose} fullWidth maxWidth="sm" aria-labelledby="carry-title">
       <DialogContent>
-        <h2 id="carry-title" style={{ fontSize: 17, marginBottom: 6 }}>
+        <h2 id="carry-title" className={styles.title}>
           Carry this framing over
         </h2>
-        <p style={{ fontSize: 14, marginBottom: 10 }}>
+        <p className={styles.about}>
           The framing of{' '}
           <Choice
             label="What is carried"
@@ -75,22 +76,13 @@ export function CarryDialog({
           const mine = others.filter((v) => v.masterId === master.id);
           return (
             mine.length > 0 && (
-              <section key={master.id} style={{ marginBottom: 8 }}>
-                <h3 className="quiet" style={{ fontSize: 12 }}>
+              <section key={master.id} className={styles.shot}>
+                <h3 className={`quiet ${styles.setup}`}>
                   {master.name}
                   {master.id !== version.masterId && ' · shot by shot, where its shots are the same'}
                 </h3>
                 {mine.map((v) => (
-                  <label
-                    key={v.id}
-                    style={{
-                      display: 'flex',
-                      alignItems: 'center',
-                      minHeight: 34,
-                      gap: 6,
-                      cursor: 'pointer',
-                    }}
-                  >
+                  <label key={v.id} className={styles.choice}>
                     <Checkbox
                       size="small"
                       checked={chosen.includes(v.id)}

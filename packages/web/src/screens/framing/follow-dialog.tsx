@@ -15,6 +15,7 @@ import { useFollow } from '../../api/changes.ts';
 import { useThisProduction } from '../../parts/this-production.ts';
 import { versionName } from '../../parts/versions.ts';
 import { LivelyControl } from './lively-control.tsx';
+import styles from './follow-dialog.module.css';
 
 /** Frames many shots at once by what is seen in them. */
 export function FollowDialog({
@@ -59,10 +60,10 @@ export function FollowDialog({
   return (
     <Dialog open onClose={onClose} aria-labelledby="follow-title">
       <DialogContent sx={{ maxWidth: 440 }}>
-        <h2 id="follow-title" style={{ fontSize: 17, marginBottom: 10 }}>
+        <h2 id="follow-title" className={styles.title}>
           Frame by what is seen
         </h2>
-        <p className="quiet" style={{ marginBottom: 8 }}>
+        <p className={`quiet ${styles.about}`}>
           Each shot holds, glides or follows, whichever suits what is in it. Points, locked shots and subjects
           that somebody has named stay as they are, and everything can be taken back.
         </p>

@@ -22,6 +22,7 @@ import { EditableNumber } from '../../parts/editable.tsx';
 import { useDesk, usePanelFrame } from '../../play/use-desk.tsx';
 import { useWork } from './shots-panel.tsx';
 import { joined } from '../../parts/joined.ts';
+import styles from './keeps-panel.module.css';
 
 const kinds: readonly { value: KeepKind; name: string }[] = [
   { value: 'face', name: 'a face' },
@@ -230,7 +231,7 @@ export function KeepsPanel({
       {chosen && (
         <div className="keepform">
           <NameField key={chosen.id} keep={chosen} onChange={(name) => change({ ...chosen, name })} />
-          <p style={{ marginTop: 10 }}>
+          <p className={styles.next}>
             It is{' '}
             <Choice
               label="Kind"

@@ -16,6 +16,7 @@ import { TopBar } from '../../parts/top-bar.tsx';
 import type { Stage, Standing } from '@mivvy/core';
 import { Attention } from './attention.tsx';
 import './productions.css';
+import styles from './productions-screen.module.css';
 
 const versionsOf = (card: ProductionCard): number =>
   Object.values(card.standings).reduce((sum, count) => sum + count, 0);
@@ -36,7 +37,7 @@ function Standings({ card }: { card: ProductionCard }) {
   if (versionsOf(card) === 0)
     return <span className="quiet">{card.masters.length ? 'No places chosen yet' : 'No film yet'}</span>;
   return (
-    <span style={{ display: 'flex', gap: 14, flexWrap: 'wrap' }}>
+    <span className={styles.counts}>
       {bad > 0 && <Stamp shape="fail">{bad} at fault</Stamp>}
       {look > 0 && <Stamp shape="look">{look} behind</Stamp>}
       {open > 0 && <Stamp shape="act">{open} to export</Stamp>}
@@ -82,7 +83,7 @@ function Card({
         </p>
         <div className="foot">
           <Standings card={card} />
-          <span style={{ display: 'flex', gap: 14 }}>
+          <span className={styles.actions}>
             <button className="fix tall" onClick={onCopy} aria-label={`One like ${card.name}`}>
               One like it
             </button>
@@ -156,7 +157,7 @@ export function ProductionsScreen() {
     onDrop: useFilmsDropped(),
   });
   const actions = (
-    <div style={{ display: 'flex', gap: 10 }}>
+    <div className={styles.actionsBelow}>
       <Button variant="contained" onClick={open}>
         Choose a film
       </Button>
@@ -184,7 +185,7 @@ export function ProductionsScreen() {
             <div className="head">
               <h1>Productions</h1>
               <p className="quiet">Drop a film anywhere here to start another.</p>
-              <div style={{ marginLeft: 'auto' }}>{actions}</div>
+              <div className={styles.end}>{actions}</div>
             </div>
             <Attention />
             <ul>

@@ -10,6 +10,7 @@ import { versionName, type Planned } from '../../parts/versions.ts';
 import { useHeadPart } from '../../play/use-desk.tsx';
 import { Dimmed, placeOver } from '../framing/over-master.tsx';
 import '../framing/framing.css';
+import styles from './enlarged.module.css';
 
 /** One proof as large as the screen allows, beside its master; page keys go to the next. */
 export function Enlarged({
@@ -45,12 +46,10 @@ export function Enlarged({
         <header>
           <h2 id="enlarged-title">
             <span className="letter">{version.tag}</span> {versionName(version)}{' '}
-            <span className="quiet" style={{ fontWeight: 400 }}>
-              {sizeLabel(size)}
-            </span>
+            <span className={`quiet ${styles.light}`}>{sizeLabel(size)}</span>
           </h2>
           <Transport master={master} />
-          <span style={{ flex: 1 }} />
+          <span className={styles.gap} />
           <Button onClick={() => onStep(-1)}>Before</Button>
           <Button onClick={() => onStep(1)}>Next</Button>
           <Link className="fix tall" to={`/productions/${version.productionId}/framing/${version.id}`}>

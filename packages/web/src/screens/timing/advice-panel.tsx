@@ -104,16 +104,14 @@ export function AdvicePanel({
         What could go <span className="quiet">{advice.length || ''}</span>
       </h2>
       {problem ? (
-        <p className="warn fault" style={{ marginTop: 8 }}>
+        <p className="warn fault">
           {problem}{' '}
           <button className="fix" onClick={onRetry}>
             Try again
           </button>
         </p>
       ) : !along ? (
-        <p className="quiet" style={{ marginTop: 8 }}>
-          Listening to the film …
-        </p>
+        <p className="quiet">Listening to the film …</p>
       ) : (
         <>
           {target && (

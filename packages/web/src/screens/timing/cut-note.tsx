@@ -18,6 +18,7 @@ import { EditableNumber } from '../../parts/editable.tsx';
 import { versionName } from '../../parts/versions.ts';
 import { TextFileInput } from '../../parts/text-file-input.tsx';
 import { joined } from '../../parts/joined.ts';
+import styles from './cut-note.module.css';
 
 /** A typed pace is kept to this many parts of one. */
 const paceParts = 10_000;
@@ -49,7 +50,7 @@ export function CutSentences({
         </p>
       ) : (
         <form
-          style={{ marginBottom: 10 }}
+          className={styles.form}
           onSubmit={(event) => {
             event.preventDefault();
             if (naming.trim()) change({ name: naming.trim() });

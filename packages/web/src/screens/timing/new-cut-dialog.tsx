@@ -12,6 +12,7 @@ import { problemOf } from '../../api/client.ts';
 import { useNewCut } from '../../api/changes.ts';
 import { cutName, cutOf, versionName } from '../../parts/versions.ts';
 import { breaksTime, tightest, type TimedVersion } from './place-times.tsx';
+import styles from './new-cut-dialog.module.css';
 
 /** Makes a cut: its name, what it starts from, and the places that will play it. */
 export function NewCutDialog({
@@ -60,10 +61,10 @@ export function NewCutDialog({
         }}
       >
         <DialogContent sx={{ pb: 0 }}>
-          <h2 id="cut-title" style={{ fontSize: 18, marginBottom: 2 }}>
+          <h2 id="cut-title" className={styles.title}>
             A new cut of “{master.name}”
           </h2>
-          <p className="quiet" style={{ marginBottom: 14 }}>
+          <p className={`quiet ${styles.about}`}>
             It starts as {from ? `a copy of “${from.name}”` : 'the full film'}. The film itself is never
             changed.
           </p>
@@ -74,16 +75,11 @@ export function NewCutDialog({
             autoFocus
             fullWidth
           />
-          <h3 style={{ fontSize: 12, margin: '14px 0 2px' }} className="quiet">
-            Places that will play it
-          </h3>
+          <h3 className={`quiet ${styles.heading}`}>Places that will play it</h3>
           {versions.map((t) => {
             const { version, planned } = t;
             return (
-              <label
-                key={version.id}
-                style={{ display: 'flex', alignItems: 'center', minHeight: 36, cursor: 'pointer' }}
-              >
+              <label key={version.id} className={styles.choice}>
                 <Checkbox
                   size="small"
                   checked={chosen.includes(version.id)}

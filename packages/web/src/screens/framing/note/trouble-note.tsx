@@ -20,6 +20,7 @@ import { unbroken } from '../../../parts/joined.ts';
 import { useThisProduction } from '../../../parts/this-production.ts';
 import type { Planned } from '../../../parts/versions.ts';
 import { useFraming } from '../framing-session.tsx';
+import styles from './trouble-note.module.css';
 
 /** One trouble of the shot at hand, with what would mend it. */
 export function TroubleNote({ trouble, planned }: { trouble: Trouble; planned: Planned }) {
@@ -62,7 +63,7 @@ export function TroubleNote({ trouble, planned }: { trouble: Trouble; planned: P
       ].filter(Boolean)
     : [];
   return (
-    <div className={`warn ${trouble.severity === 'fault' ? 'fault' : ''}`} style={{ marginBottom: 10 }}>
+    <div className={`warn ${trouble.severity === 'fault' ? 'fault' : ''} ${styles.warning}`}>
       {unbroken(trouble.sentence.replace(/\.$/, ''))}
       {trouble.keepId && ` for ${unbroken(seconds)}`}.{' '}
       {mend ? (
@@ -104,7 +105,7 @@ export function TroubleNote({ trouble, planned }: { trouble: Trouble; planned: P
       </button>
       {asking && (
         <form
-          style={{ display: 'flex', gap: 8, marginTop: 8 }}
+          className={styles.form}
           onSubmit={(event) => {
             event.preventDefault();
             if (!reason.trim()) return;

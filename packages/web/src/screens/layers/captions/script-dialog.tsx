@@ -11,6 +11,7 @@ import { problemOf } from '../../../api/client.ts';
 import { useTimeScript } from '../../../api/dressing.ts';
 import { useLayers } from '../layers-session.tsx';
 import { useTrack } from './track.ts';
+import styles from './script-dialog.module.css';
 
 /** Takes the words that are spoken, and lays them along the speech that is heard. */
 export function ScriptDialog({ onClose }: { onClose: () => void }) {
@@ -31,7 +32,7 @@ export function ScriptDialog({ onClose }: { onClose: () => void }) {
     <Dialog open onClose={onClose} maxWidth="sm" fullWidth>
       <DialogTitle>What is spoken in “{master.name}”</DialogTitle>
       <DialogContent>
-        <p className="quiet" style={{ marginBottom: 12 }}>
+        <p className={`quiet ${styles.about}`}>
           All of the words, in their order, with their full stops. They are laid along the speech by their
           syllables and its pauses; nothing is recognised, and every time can be changed afterwards.
         </p>
