@@ -6,6 +6,7 @@ import { isNewest, lookAtFiles } from '../files/look-at-files.ts';
 import { settleStandings } from '../plans.ts';
 import type { Workspace } from '../workspace.ts';
 import { mastersOf } from './masters.ts';
+import { ShareNext } from './share-next.ts';
 import { stageColumn } from './stages.ts';
 import { versionsOf } from './versions.ts';
 
@@ -88,35 +89,33 @@ const answers = new LRUCache<string, { madeFrom: string; json: Buffer }>({
   sizeCalculation: (answer) => answer.json.length,
 });
 
-/** Answers that are being made, so that those who ask meanwhile share them. */
-const making = new Map<string, Promise<Buffer>>();
+const shared = new ShareNext<Buffer | undefined>();
 
 /**
- * Everything that a production's screens show, as JSON: made again only when its revision or the spec book has changed.
- * Undefined where it is not there.
+ * Everything that a production's screens show, as JSON: made again only when its revision or the spec book has changed,
+ * and once for all who ask together. Undefined where it is not there.
  */
-export async function productionAnswer(ws: Ws, id: string): Promise<Buffer | undefined> {
+export const productionAnswer = (ws: Ws, id: string): Promise<Buffer | undefined> => {
+  const key = `${ws.storage.root} ${id}`;
+  return shared.ask(key, () => answerNow(ws, id, key));
+};
+
+async function answerNow(ws: Ws, id: string, key: string): Promise<Buffer | undefined> {
   await lookAtFiles(ws, id, 'newest');
   const [row] = await ws.db
     .select({ revision: productions.revision })
     .from(productions)
     .where(eq(productions.id, id));
   if (!row) return undefined;
-  const key = `${ws.storage.root} ${id}`;
   const madeFrom = `${row.revision} ${ws.specs.edition}`;
   const known = answers.get(key);
   if (known?.madeFrom === madeFrom) return known.json;
-  const running = making.get(`${key} ${madeFrom}`);
-  if (running) return running;
-  const work = (async () => {
-    const detail = await productionDetail(ws, id);
-    const json = Buffer.from(JSON.stringify(detail));
-    // What was changed while it was made is in a revision of its own, which is asked for next.
-    if (detail?.revision === row.revision) answers.set(key, { madeFrom, json });
-    return json;
-  })().finally(() => making.delete(`${key} ${madeFrom}`));
-  making.set(`${key} ${madeFrom}`, work);
-  return work;
+  const detail = await productionDetail(ws, id);
+  if (!detail) return undefined;
+  const json = Buffer.from(JSON.stringify(detail));
+  // What was changed while it was made is in a revision of its own, which is asked for next.
+  if (detail.revision === row.revision) answers.set(key, { madeFrom, json });
+  return json;
 }
 
 /** Everything that a production's screens show. */
