@@ -13,6 +13,7 @@ import { ingestWork } from './jobs/ingest.ts';
 import { lookWork } from './jobs/look.ts';
 import { forgetOldStandings } from './plans.ts';
 import { readPreferences } from './preferences.ts';
+import { RowsQueue } from './jobs/queue/rows-queue.ts';
 import { Runner } from './jobs/runner.ts';
 import { onThisMachine, type Access } from './people/access.ts';
 import { Live } from './people/live.ts';
@@ -60,7 +61,7 @@ export async function openWorkspace(
     const { db, close } = await openDatabase(storage.database);
     const specs = await SpecLibrary.open(db, storage.specs);
     const events = openEvents();
-    const runner = new Runner(db, events, log, () => disk.met());
+    const runner = new Runner(db, new RowsQueue(db), events, log, () => disk.met());
     const room = options.freeBytes ?? (() => freeBytes(storage));
     const disk = new DiskWatch({
       freeBytes: () => ws.freeBytes(),

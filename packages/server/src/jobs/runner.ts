@@ -1,8 +1,8 @@
 import { setTimeout as pause } from 'node:timers/promises';
-import { and, asc, eq, inArray, lt, or, sql } from 'drizzle-orm';
+import { and, eq, inArray, sql } from 'drizzle-orm';
 import { nanoid } from 'nanoid';
 import type { Logger } from 'pino';
-import type { Dressing, Effort, Framing, Played, Problem, Result } from '@mivvy/core';
+import type { Problem, Result } from '@mivvy/core';
 import { Cancelled } from '@mivvy/media';
 import type { Job } from '@mivvy/api';
 import type { Database, Writer } from '../db/database.ts';
@@ -10,12 +10,11 @@ import { diskFullProblem, isDiskFull } from '../disk/full.ts';
 import { jobs } from '../db/schema.ts';
 import type { Events } from '../events.ts';
 import { tellProduction, tellVersion } from '../tell.ts';
+import type { JobEnding, JobKind, JobProgress, JobQueue, JobRow, NewJob } from './queue/job-queue.ts';
 
-export type JobRow = typeof jobs.$inferSelect;
-export type JobKind = JobRow['kind'];
+export type { JobKind, JobRow, NewJob } from './queue/job-queue.ts';
 
-/** How long a held job stays held without a sign of life; past that another process takes it over. */
-const leaseMs = 8000;
+/** A job that runs is renewed so often, milliseconds: well within its lease. */
 const heartbeatMs = 2000;
 /** A job during which the server died so often is given up: something in it brings the server down. */
 const maxAttempts = 3;
@@ -43,23 +42,6 @@ export interface JobKindWork {
   onRetry?: (tx: Writer, job: JobRow) => Promise<void>;
 }
 
-/** What a job is asked for with. */
-export interface NewJob {
-  kind: JobKind;
-  productionId: string;
-  subjectId: string;
-  label: string;
-  framing?: Framing;
-  /** What is laid over it. */
-  dressing?: Dressing;
-  cut?: Played | null;
-  /** The master's frame that its cover shows. */
-  coverFrame?: number | null;
-  sharpen?: number | null;
-  effort?: Effort;
-  placementRevision?: number;
-}
-
 /** What of a job is shown: what it was asked for with stays in its row. */
 export const jobColumns = {
   id: jobs.id,
@@ -80,6 +62,13 @@ export const jobColumns = {
   finishedAt: jobs.finishedAt,
 };
 
+const progressOf = ({ stage, fraction, etaSeconds, speed }: JobRow): JobProgress => ({
+  stage,
+  fraction,
+  etaSeconds,
+  speed,
+});
+
 /** A job row as the API shows it. */
 export function toJob({
   framing: _framing,
@@ -97,8 +86,8 @@ export function toJob({
 }
 
 /**
- * Runs jobs, which are rows: as many at a time of each kind as it bears, oldest first. The process that runs a job holds a lease on its
- * row; if the process dies, the lease runs out and the next one starts the job again.
+ * Runs jobs as the queue hands them out: as many at a time of each kind as it bears, oldest first. It renews what it
+ * runs; if the process dies, the lease runs out and the next one starts the job again.
  */
 export class Runner {
   private readonly owner = nanoid(12);
@@ -111,12 +100,11 @@ export class Runner {
   private work: Partial<Record<JobKind, JobKindWork>> = {};
   private timer: NodeJS.Timeout | undefined;
   private stopped = false;
-  /** When the last job was added, milliseconds: no two are added in the same one, so that their order is told by it. */
-  private lastAdded = 0;
   private readonly turns = new Set<Promise<void>>();
 
   constructor(
     private readonly db: Database,
+    private readonly queue: JobQueue,
     private readonly events: Events,
     private readonly log: Logger,
     /** Called when a job has met a full disk. */
@@ -130,7 +118,7 @@ export class Runner {
   async start(work: Record<JobKind, JobKindWork>, held: readonly JobKind[] = []): Promise<void> {
     this.work = work;
     for (const kind of held) this.held.add(kind);
-    await this.db.update(jobs).set({ leaseUntil: 0 }).where(eq(jobs.state, 'running'));
+    await this.queue.release();
     this.timer = setInterval(() => this.wake(), 1000);
     this.wake();
   }
@@ -151,24 +139,8 @@ export class Runner {
   }
 
   /** Writes a job's row with others that belong to it; {@link announce} follows when they are all written. */
-  async add(tx: Writer, job: NewJob): Promise<JobRow> {
-    this.lastAdded = Math.max(Date.now(), this.lastAdded + 1);
-    const [row] = await tx
-      .insert(jobs)
-      .values({
-        ...job,
-        framing: job.framing ?? null,
-        cut: job.cut ?? null,
-        coverFrame: job.coverFrame ?? null,
-        sharpen: job.sharpen ?? null,
-        effort: job.effort ?? 'usual',
-        dressing: job.dressing ?? null,
-        id: nanoid(10),
-        state: 'queued',
-        createdAt: new Date(this.lastAdded).toISOString(),
-      })
-      .returning();
-    return row!;
+  add(tx: Writer, job: NewJob): Promise<JobRow> {
+    return this.queue.add(tx, job);
   }
 
   /** Tells of jobs whose rows were changed, and goes on with the queue. */
@@ -189,12 +161,8 @@ export class Runner {
 
   /** Writes that a job is stopped, with others that belong to it; {@link announce} follows. */
   async cancelIn(tx: Writer, id: string): Promise<JobRow | undefined> {
-    const [row] = await tx
-      .update(jobs)
-      .set({ state: 'cancelled', finishedAt: new Date().toISOString(), etaSeconds: null })
-      .where(and(eq(jobs.id, id), or(eq(jobs.state, 'queued'), eq(jobs.state, 'running'))))
-      .returning();
-    if (row) await this.work[row.kind]?.onEnd?.(tx, row);
+    const row = await this.queue.cancel(tx, id);
+    if (row) await this.hook('onEnd', tx, row);
     return row;
   }
 
@@ -207,53 +175,14 @@ export class Runner {
 
   /** Moves a waiting job before another of its kind, or to the end of the queue. */
   async move(id: string, before: string | null): Promise<JobRow[]> {
-    const moved = await this.db.transaction(async (tx) => {
-      const [job] = await tx
-        .select()
-        .from(jobs)
-        .where(and(eq(jobs.id, id), eq(jobs.state, 'queued')));
-      if (!job) return [];
-      const waiting = await tx
-        .select()
-        .from(jobs)
-        .where(and(eq(jobs.kind, job.kind), eq(jobs.state, 'queued')))
-        .orderBy(asc(jobs.rank), asc(jobs.createdAt), asc(jobs.id));
-      const others = waiting.filter((other) => other.id !== id);
-      const at = before === null ? -1 : others.findIndex((other) => other.id === before);
-      const order = at < 0 ? [...others, job] : [...others.slice(0, at), job, ...others.slice(at)];
-      const rows: JobRow[] = [];
-      // Below zero, so that those that are asked for later stand behind them.
-      for (const [i, { id: each }] of order.entries()) {
-        const rank = i - order.length;
-        rows.push(...(await tx.update(jobs).set({ rank }).where(eq(jobs.id, each)).returning()));
-      }
-      return rows;
-    });
+    const moved = await this.queue.move(id, before);
     this.announce(moved);
     return moved;
   }
 
   /** Puts a job that failed or was cancelled back into the queue. */
   async retry(id: string): Promise<JobRow | undefined> {
-    const row = await this.db.transaction(async (tx) => {
-      const [again] = await tx
-        .update(jobs)
-        .set({
-          state: 'queued',
-          problem: null,
-          fraction: 0,
-          stage: '',
-          attempts: 0,
-          rank: 0,
-          startedAt: null,
-          finishedAt: null,
-          etaSeconds: null,
-        })
-        .where(and(eq(jobs.id, id), or(eq(jobs.state, 'failed'), eq(jobs.state, 'cancelled'))))
-        .returning();
-      if (again) await this.work[again.kind]?.onRetry?.(tx, again);
-      return again;
-    });
+    const row = await this.queue.retry(id, (tx, again) => this.hook('onRetry', tx, again));
     if (row) this.announce([row]);
     return row;
   }
@@ -296,6 +225,11 @@ export class Runner {
     return rows.map((row) => row.id).filter((id) => this.ends.has(id));
   }
 
+  /** What follows for a job's kind from how it came out. */
+  private async hook(name: 'onEnd' | 'onRetry', tx: Writer, row: JobRow): Promise<void> {
+    await this.work[row.kind]?.[name]?.(tx, row);
+  }
+
   private wake(): void {
     for (const kind of Object.keys(this.work) as JobKind[]) {
       const taking = this.busy.get(kind) ?? 0;
@@ -314,29 +248,7 @@ export class Runner {
 
   /** Takes the oldest job of a kind that nobody holds and runs it to its end. Returns whether there was one. */
   private async takeOne(kind: JobKind): Promise<boolean> {
-    const time = Date.now();
-    const free = or(eq(jobs.state, 'queued'), and(eq(jobs.state, 'running'), lt(jobs.leaseUntil, time)));
-    const oldest = this.db
-      .select({ id: jobs.id })
-      .from(jobs)
-      .where(and(eq(jobs.kind, kind), free))
-      .orderBy(asc(jobs.rank), asc(jobs.createdAt), asc(jobs.id))
-      .limit(1);
-    // One statement, so that two processes on one data folder cannot take the same job.
-    // Only a death counts: a job that a server gave back when it was stopped is at its attempt still.
-    const attempts = sql`case when ${jobs.state} = 'running' then ${jobs.attempts} + 1 else max(${jobs.attempts}, 1) end`;
-    const [row] = await this.db
-      .update(jobs)
-      .set({
-        state: 'running',
-        owner: this.owner,
-        leaseUntil: time + leaseMs,
-        attempts,
-        startedAt: new Date(time).toISOString(),
-        fraction: 0,
-      })
-      .where(sql`${jobs.id} = (${oldest})`)
-      .returning();
+    const row = await this.queue.take(kind, this.owner);
     if (!row) return false;
     if (row.attempts > maxAttempts) {
       await this.finish(row, {
@@ -368,20 +280,16 @@ export class Runner {
       this.events.tell({ kind: 'job', job: toJob(shown) });
     };
     const beat = setInterval(() => {
-      const { stage, fraction, etaSeconds, speed } = shown;
-      this.db
-        .update(jobs)
-        .set({ leaseUntil: Date.now() + leaseMs, stage, fraction, etaSeconds, speed })
-        .where(and(eq(jobs.id, row.id), eq(jobs.state, 'running'), eq(jobs.owner, this.owner)))
-        .returning({ id: jobs.id })
-        // The row was cancelled or taken over by another process: let go of it.
+      this.queue
+        .renew(row.id, this.owner, progressOf(shown))
+        // It was cancelled, or somebody else took it over: let go of it.
         .then(
-          (held) => held.length || controller.abort(),
+          (held) => held || controller.abort(),
           (error: unknown) => this.log.warn({ err: error }, 'heartbeat missed'),
         );
     }, heartbeatMs);
     const show = setInterval(flush, 250);
-    let outcome: Partial<JobRow>;
+    let ending: JobEnding;
     try {
       const result = await this.work[row.kind]!.run({
         job: row,
@@ -397,10 +305,10 @@ export class Runner {
           dirty = true;
         },
       });
-      outcome = result.ok ? { state: 'done', fraction: 1 } : { state: 'failed', problem: result.problem };
+      ending = result.ok ? { state: 'done' } : { state: 'failed', problem: result.problem };
     } catch (error) {
       if (error instanceof Cancelled || controller.signal.aborted) {
-        outcome = this.stopped ? { state: 'queued', owner: null, leaseUntil: null } : { state: 'cancelled' };
+        ending = { state: this.stopped ? 'given-back' : 'cancelled' };
       } else {
         this.log.error({ err: error, job: row.id }, 'job ended unexpectedly');
         if (isDiskFull(error)) this.onDiskFull();
@@ -411,33 +319,20 @@ export class Runner {
               sentence: 'Something unexpected happened while this ran.',
               mend: 'Start it again; the server’s log tells more.',
             };
-        outcome = { state: 'failed', problem };
+        ending = { state: 'failed', problem };
       }
     } finally {
       clearInterval(beat);
       clearInterval(show);
       this.running.delete(row.id);
     }
-    await this.finish(row, { stage: shown.stage, fraction: shown.fraction, speed: shown.speed, ...outcome });
+    await this.finish(shown, ending);
   }
 
-  private async finish(row: JobRow, change: Partial<JobRow>): Promise<void> {
-    const ended = change.state !== 'queued';
+  private async finish(row: JobRow, ending: JobEnding): Promise<void> {
     const done = await this.persist(() =>
-      this.db.transaction(async (tx) => {
-        const [written] = await tx
-          .update(jobs)
-          .set({
-            ...change,
-            etaSeconds: null,
-            finishedAt: ended ? new Date().toISOString() : null,
-            // What was made is in its deliverable's plan; only what can be started again needs it here.
-            ...(change.state === 'done' ? { framing: null, cut: null, dressing: null } : {}),
-          })
-          .where(and(eq(jobs.id, row.id), eq(jobs.state, 'running'), eq(jobs.owner, this.owner)))
-          .returning();
-        if (written && written.state === 'failed') await this.work[row.kind]?.onEnd?.(tx, written);
-        return written;
+      this.queue.finish(row.id, this.owner, ending, progressOf(row), async (tx, written) => {
+        if (written.state === 'failed') await this.hook('onEnd', tx, written);
       }),
     );
     if (done) this.events.tell({ kind: 'job', job: toJob(done) });

@@ -1,0 +1,177 @@
+import { and, asc, eq, inArray, lt, or, sql } from 'drizzle-orm';
+import { nanoid } from 'nanoid';
+import type { Database, Writer } from '../../db/database.ts';
+import { jobs } from '../../db/schema.ts';
+import type { AlsoWrite, JobEnding, JobKind, JobProgress, JobQueue, JobRow, NewJob } from './job-queue.ts';
+
+/** How long a held job stays held without a sign of life; past that it can be taken over. Milliseconds. */
+export const leaseMs = 8000;
+
+/** First those of the lowest rank, then the oldest. */
+const inOrder = [asc(jobs.rank), asc(jobs.createdAt), asc(jobs.id)];
+
+const heldBy = (id: string, owner: string) =>
+  and(eq(jobs.id, id), eq(jobs.state, 'running'), eq(jobs.owner, owner));
+
+/** What an ending writes. */
+function written(ending: JobEnding, at: string): Partial<JobRow> {
+  switch (ending.state) {
+    case 'done':
+      // What was made is in its deliverable's plan; only what can be started again needs it here.
+      return { state: 'done', fraction: 1, finishedAt: at, framing: null, cut: null, dressing: null };
+    case 'failed':
+      return { state: 'failed', problem: ending.problem, finishedAt: at };
+    case 'cancelled':
+      return { state: 'cancelled', finishedAt: at };
+    case 'given-back':
+      return { state: 'queued', owner: null, leaseUntil: null };
+  }
+}
+
+/** Jobs that are rows of the workspace's own database, for one process or for several on one folder. */
+export class RowsQueue implements JobQueue {
+  /** When the last job was added, milliseconds: no two are added in the same one, so that their order is told by it. */
+  private lastAdded = 0;
+
+  constructor(
+    private readonly db: Database,
+    private readonly clock: () => number = Date.now,
+  ) {}
+
+  async add(tx: Writer, job: NewJob): Promise<JobRow> {
+    this.lastAdded = Math.max(this.clock(), this.lastAdded + 1);
+    const [row] = await tx
+      .insert(jobs)
+      .values({
+        ...job,
+        framing: job.framing ?? null,
+        cut: job.cut ?? null,
+        coverFrame: job.coverFrame ?? null,
+        sharpen: job.sharpen ?? null,
+        effort: job.effort ?? 'usual',
+        dressing: job.dressing ?? null,
+        id: nanoid(10),
+        state: 'queued',
+        createdAt: new Date(this.lastAdded).toISOString(),
+      })
+      .returning();
+    return row!;
+  }
+
+  async take(kind: JobKind, owner: string): Promise<JobRow | undefined> {
+    const time = this.clock();
+    const free = or(eq(jobs.state, 'queued'), and(eq(jobs.state, 'running'), lt(jobs.leaseUntil, time)));
+    const first = this.db
+      .select({ id: jobs.id })
+      .from(jobs)
+      .where(and(eq(jobs.kind, kind), free))
+      .orderBy(...inOrder)
+      .limit(1);
+    // Only a death counts: a job that a server gave back when it was stopped is at its attempt still.
+    const attempts = sql`case when ${jobs.state} = 'running' then ${jobs.attempts} + 1 else max(${jobs.attempts}, 1) end`;
+    // One statement, so that two processes on one data folder cannot take the same job.
+    const [row] = await this.db
+      .update(jobs)
+      .set({
+        state: 'running',
+        owner,
+        leaseUntil: time + leaseMs,
+        attempts,
+        startedAt: new Date(time).toISOString(),
+        fraction: 0,
+      })
+      .where(sql`${jobs.id} = (${first})`)
+      .returning();
+    return row;
+  }
+
+  async renew(id: string, owner: string, progress: JobProgress): Promise<boolean> {
+    const held = await this.db
+      .update(jobs)
+      .set({ leaseUntil: this.clock() + leaseMs, ...progress })
+      .where(heldBy(id, owner))
+      .returning({ id: jobs.id });
+    return held.length > 0;
+  }
+
+  finish(
+    id: string,
+    owner: string,
+    ending: JobEnding,
+    progress: JobProgress,
+    also?: AlsoWrite,
+  ): Promise<JobRow | undefined> {
+    const at = new Date(this.clock()).toISOString();
+    return this.db.transaction(async (tx) => {
+      const [row] = await tx
+        .update(jobs)
+        .set({ ...progress, ...written(ending, at), etaSeconds: null })
+        .where(heldBy(id, owner))
+        .returning();
+      if (row) await also?.(tx, row);
+      return row;
+    });
+  }
+
+  async cancel(tx: Writer, id: string): Promise<JobRow | undefined> {
+    const [row] = await tx
+      .update(jobs)
+      .set({ state: 'cancelled', finishedAt: new Date(this.clock()).toISOString(), etaSeconds: null })
+      .where(and(eq(jobs.id, id), inArray(jobs.state, ['queued', 'running'])))
+      .returning();
+    return row;
+  }
+
+  retry(id: string, also?: AlsoWrite): Promise<JobRow | undefined> {
+    return this.db.transaction(async (tx) => {
+      const [row] = await tx
+        .update(jobs)
+        .set({
+          state: 'queued',
+          problem: null,
+          fraction: 0,
+          stage: '',
+          attempts: 0,
+          rank: 0,
+          owner: null,
+          leaseUntil: null,
+          startedAt: null,
+          finishedAt: null,
+          etaSeconds: null,
+        })
+        .where(and(eq(jobs.id, id), inArray(jobs.state, ['failed', 'cancelled'])))
+        .returning();
+      if (row) await also?.(tx, row);
+      return row;
+    });
+  }
+
+  move(id: string, before: string | null): Promise<JobRow[]> {
+    return this.db.transaction(async (tx) => {
+      const [job] = await tx
+        .select()
+        .from(jobs)
+        .where(and(eq(jobs.id, id), eq(jobs.state, 'queued')));
+      if (!job) return [];
+      const waiting = await tx
+        .select()
+        .from(jobs)
+        .where(and(eq(jobs.kind, job.kind), eq(jobs.state, 'queued')))
+        .orderBy(...inOrder);
+      const others = waiting.filter((other) => other.id !== id);
+      const at = before === null ? -1 : others.findIndex((other) => other.id === before);
+      const order = at < 0 ? [...others, job] : [...others.slice(0, at), job, ...others.slice(at)];
+      const rows: JobRow[] = [];
+      // Below zero, so that those that are asked for later stand behind them.
+      for (const [i, { id: each }] of order.entries()) {
+        const rank = i - order.length;
+        rows.push(...(await tx.update(jobs).set({ rank }).where(eq(jobs.id, each)).returning()));
+      }
+      return rows;
+    });
+  }
+
+  async release(): Promise<void> {
+    await this.db.update(jobs).set({ leaseUntil: 0 }).where(eq(jobs.state, 'running'));
+  }
+}
