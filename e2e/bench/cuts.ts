@@ -1,4 +1,4 @@
-import { readdir, readFile } from 'node:fs/promises';
+import { readdir, readFile, rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import {
   keptLength,
@@ -58,12 +58,14 @@ export async function cutsSpeed(
       framing: heldFraming({ x: 0.4, y: 0.5, zoom: 1 }),
       kept: spans,
     });
+    const outPath = join(dir, 'cut.mp4');
+    await rm(outPath, { force: true });
     let peak = 0;
     const timer = setInterval(() => void treeMemory().then((m) => (peak = Math.max(peak, m))), 250);
     const started = performance.now();
     const made = await deliver(plan, {
       masterPath: master,
-      outPath: join(dir, 'cut.mp4'),
+      outPath,
       workDir: join(dir, 'work cut'),
     });
     clearInterval(timer);

@@ -26,6 +26,7 @@ import { firstSight } from './first-sight.ts';
 import { layersSpeed } from './layers.ts';
 import { ledgerSpeed } from './ledger.ts';
 import { plantedTable } from './planted.ts';
+import { plainTwoPass, setRatio } from './sets.ts';
 import { startServer } from '../testing/own-server.ts';
 import { dataFlow } from './data-flow.ts';
 import { followingTable, lookingSpeed, solvingSpeed } from './following.ts';
@@ -137,33 +138,13 @@ const timed = async (work: () => Promise<unknown>) => {
 
 async function exportRatio(source: string): Promise<void> {
   const plan = await planFor(source, tall);
-  const filters = stillFilters(plan, { kind: 'delivered', skipped: 0 }, stillWindow(plan)!);
-  const plain = async () => {
-    const work = join(dir, 'plain');
-    await mkdir(work, { recursive: true });
-    const input = ['-v', 'error', '-nostdin', '-y', '-i', source, '-map', '0:0', '-vf', filters];
-    await execa('ffmpeg', [...input, ...pictureArgs(plan, 1), '-an', '-f', 'null', '-'], { cwd: work });
-    await execa(
-      'ffmpeg',
-      [
-        ...input,
-        ...pictureArgs(plan, 2),
-        '-map',
-        '0:1',
-        '-c:a',
-        'aac',
-        '-b:a',
-        '128k',
-        ...containerArgs(plan),
-        'out.mp4',
-      ],
-      { cwd: work },
-    );
-  };
+  const plain = () => plainTwoPass(plan, source, join(dir, 'plain'));
+  const outPath = join(dir, 'ours.mp4');
   const ours = async () => {
+    await rm(outPath, { force: true });
     const made = await deliver(plan, {
       masterPath: source,
-      outPath: join(dir, 'ours.mp4'),
+      outPath,
       workDir: join(dir, 'work'),
     });
     if (!made.ok) throw new Error(made.problem.sentence);
@@ -204,11 +185,13 @@ async function movingRatio(source: string): Promise<void> {
       ],
     },
   };
+  const outPath = join(dir, 'moving.mp4');
   const run = (plan: typeof still) =>
     timed(async () => {
+      await rm(outPath, { force: true });
       const made = await deliver(plan, {
         masterPath: source,
-        outPath: join(dir, 'moving.mp4'),
+        outPath,
         workDir: join(dir, 'work'),
       });
       if (!made.ok) throw new Error(made.problem.sentence);
@@ -496,12 +479,10 @@ async function exportMemory(short: string, long: string): Promise<void> {
   };
   const run = async (source: string) => {
     const plan = await planFor(source, small);
+    const outPath = join(dir, 'memory.mp4');
+    await rm(outPath, { force: true });
     return watchFfmpeg(() =>
-      deliver(plan, {
-        masterPath: source,
-        outPath: join(dir, 'memory.mp4'),
-        workDir: join(dir, 'work memory'),
-      }),
+      deliver(plan, { masterPath: source, outPath, workDir: join(dir, 'work memory') }),
     );
   };
   const plan = await planFor(long, small);
@@ -548,6 +529,8 @@ async function others(): Promise<void> {
   if (values.only === 'first-sight') return firstSight(dir, say);
   const source = await film(3);
   if (!values.only || values.only === 'export') await exportRatio(source);
+  if (!values.only || values.only === 'sets')
+    await setRatio({ dir, source, facts: await factsFor(source), like: tall, timed, say });
   if (!values.only || values.only === 'moving') await movingRatio(source);
   if (!values.only || values.only === 'layers')
     await layersSpeed(dir, source, await factsFor(source), tall, pairs, say);

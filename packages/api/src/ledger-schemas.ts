@@ -144,6 +144,10 @@ export const receiptSchema = z.object({
   address: z.string().nullable(),
   /** Of the outlet's copy, as the outlet says. */
   sha256: z.string(),
+  /** What went with it: of the outlet's copies too. */
+  beside: z
+    .array(z.object({ kind: z.enum(['captions', 'cover']), name: z.string(), sha256: z.string() }))
+    .default([]),
   at: when,
 });
 export type Receipt = z.infer<typeof receiptSchema>;

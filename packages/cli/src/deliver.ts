@@ -34,6 +34,7 @@ import {
   readCaptionFile,
   shippedShaper,
   sidecarName,
+  SoundShelf,
 } from '@mivvy/media';
 import { progressPrinter, type Lines } from './lines.ts';
 import {
@@ -249,6 +250,7 @@ async function run(
   const lying = new Set((await readdir(request.out)).map(nameKey));
   for (const [sum, bytes] of pictures) await writeFile(join(work, `${sum}.png`), bytes);
   let allPassed = true;
+  const sounds = new SoundShelf();
   const one = async (place: PlacedOutlet) => {
     const { outlet, placement } = place;
     const followed = follow?.(place);
@@ -303,6 +305,7 @@ async function run(
       masterPath: request.master,
       outPath: file,
       workDir: join(work, placement.id),
+      sounds,
       placement,
       sidecarBeside: true,
       graphicPath: ({ sha256: sum }) => join(work, `${sum}.png`),

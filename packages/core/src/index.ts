@@ -1,3 +1,4 @@
+export { canonicalJson } from './canonical.ts';
 export { ok, fail, faultLine, problemLine, type Problem, type Result } from './problem.ts';
 export { countWords, listWords } from './words.ts';
 export {

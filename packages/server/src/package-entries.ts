@@ -1,10 +1,9 @@
 import { createHash } from 'node:crypto';
-import { stat } from 'node:fs/promises';
 import { stringify } from 'csv-stringify/sync';
 import { and, asc, eq, inArray } from 'drizzle-orm';
-import { reportPage, sidecarText } from '@mivvy/core';
+import { reportPage } from '@mivvy/core';
 import { deliverables, masters, productions, versions } from './db/schema.ts';
-import { changedCover, coverOf } from './files/cover-file.ts';
+import { besideFilm, type BesideFile } from './files/beside.ts';
 import { lookAtDeliverable, wrongWithFile } from './files/deliverable-file.ts';
 import { approvalsOf } from './happenings.ts';
 import { refuse } from './http/problems.ts';
@@ -12,13 +11,15 @@ import { fromStored } from './storage.ts';
 import { tellVersion } from './tell.ts';
 import { now, type Workspace } from './workspace.ts';
 
-/** One file of a package: bytes that lie somewhere, or a text. */
+/** One file of a package: bytes that lie somewhere, or its content. */
 export type PackageEntry = { name: string; sha256: string } & (
-  { path: string; bytes: number } | { text: string }
+  { path: string; bytes: number } | { content: Buffer }
 );
 
-const sumOf = (text: string) => createHash('sha256').update(text).digest('hex');
-const textEntry = (name: string, text: string): PackageEntry => ({ name, text, sha256: sumOf(text) });
+const textEntry = (name: string, text: string): PackageEntry => {
+  const content = Buffer.from(text);
+  return { name, content, sha256: createHash('sha256').update(content).digest('hex') };
+};
 
 /** Words are JSON; a reader of another release finds its number here. */
 const manifestFormat = 'mivvy-manifest';
@@ -62,15 +63,14 @@ export async function packageEntries(
       bytes: file.bytes,
       sha256: file.sha256,
     });
-    const { sidecar } = file.plan;
-    const captions = sidecar && `${file.fileName.replace(/\.[^.]*$/, '')}.${sidecar.format}`;
-    if (sidecar) films.push(textEntry(`films/${captions}`, sidecarText(sidecar)));
-    const cover = await coverOf(ws, file);
-    if (cover && !cover.intact) refuse(409, changedCover.code, changedCover.sentence, changedCover.mend);
-    if (cover) {
-      const { size } = await stat(cover.path);
-      films.push({ name: `films/${cover.name}`, path: cover.path, bytes: size, sha256: cover.sha256 });
-    }
+    const found = await besideFilm(ws, file);
+    if (!found.ok) refuse(409, found.problem.code, found.problem.sentence, found.problem.mend);
+    const beside = found.value;
+    for (const { name, content, sha256 } of beside) films.push({ name: `films/${name}`, content, sha256 });
+    const nameOf = (kind: BesideFile['kind']) => {
+      const one = beside.find((each) => each.kind === kind);
+      return one ? `films/${one.name}` : null;
+    };
     reports.push(
       textEntry(
         `reports/${file.fileName}.report.html`,
@@ -92,8 +92,8 @@ export async function packageEntries(
       bytes: file.bytes,
       place: where,
       placement: version.placementId,
-      captions: captions ? `films/${captions}` : null,
-      cover: cover ? `films/${cover.name}` : null,
+      captions: nameOf('captions'),
+      cover: nameOf('cover'),
       master,
       width: file.plan.frame.width,
       height: file.plan.frame.height,

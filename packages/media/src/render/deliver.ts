@@ -25,6 +25,7 @@ import { laidOverlays } from '../layers/overlay.ts';
 import { containerArgs, passesOf, pictureArgs, type Pass } from './encoders.ts';
 import { encodePicture } from './picture.ts';
 import { makeSound } from './sound.ts';
+import type { SoundShelf } from './sound-shelf.ts';
 
 /** How far the making of one file has come. */
 export interface DeliverProgress {
@@ -45,6 +46,8 @@ export interface DeliverOptions {
   sidecarBeside?: boolean;
   /** Finds the pictures that the plan's layers show. */
   graphicPath?: GraphicPath;
+  /** Where sounds that were made are found again, when versions of one film are made one after the other. */
+  sounds?: SoundShelf;
   /** A folder of this making alone, on the same disk as `outPath`; emptied before and removed after. */
   workDir: string;
   logFile?: string;
@@ -167,7 +170,8 @@ export async function deliver(plan: RenderPlan, options: DeliverOptions): Promis
       };
 
       // The sound is made while the first pass runs: it needs little of the machine.
-      const sound = makeSound(plan, { masterPath: options.masterPath, workDir, signal, logFile });
+      const soundRun = { masterPath: options.masterPath, workDir, signal, logFile };
+      const sound = options.sounds?.sound(plan, soundRun) ?? makeSound(plan, soundRun);
       sound.catch(() => undefined); // awaited below; a failure there must not count as unhandled meanwhile
       for (const pass of passes) await encode(pass, plan.video.rate, sound);
       const made = await sound;

@@ -22,14 +22,14 @@ export interface SoundRun {
 }
 
 /** A plan's finished sound. */
-interface MadeSound {
+export interface MadeSound {
   path: string;
   /** What was measured of the master's part before anything was done to it. */
   source: Loudness;
 }
 
 /**
- * Makes a plan's finished sound as a file of its own, coded as it will be delivered,.
+ * Makes a plan's finished sound as a file of its own, coded as it will be delivered.
  *
  * Loudness is normalised in two passes: the cut is measured (ITU-R BS.1770), then brought to the target by one
  * constant gain, with a true-peak limiter only where that gain would break the ceiling. The coded result is measured

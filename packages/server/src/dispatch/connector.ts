@@ -1,5 +1,6 @@
 import type { Placement, Problem } from '@mivvy/core';
 import type { Receipt } from '@mivvy/api';
+import type { BesideFile } from '../files/beside.ts';
 
 /** One file on its way to one destination. */
 export interface Consignment {
@@ -8,6 +9,8 @@ export interface Consignment {
   fileName: string;
   bytes: number;
   sha256: string;
+  /** Its captions and its cover, where it has them: they go with it, or it does not go. */
+  beside: readonly BesideFile[];
   /** The same for every try: whoever honours it takes the file once. */
   key: string;
   /** An outlet's id, or a folder. */

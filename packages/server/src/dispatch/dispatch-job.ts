@@ -5,6 +5,7 @@ import { sha256File } from '@mivvy/media';
 import type { Receipt } from '@mivvy/api';
 import type { Writer } from '../db/database.ts';
 import { deliverables, dispatches, versions } from '../db/schema.ts';
+import { besideFilm } from '../files/beside.ts';
 import { happened } from '../happenings.ts';
 import type { JobContext, JobKindWork } from '../jobs/runner.ts';
 import { fromStored } from '../storage.ts';
@@ -46,13 +47,18 @@ async function setState(
     .where(and(eq(dispatches.id, id), inArray(dispatches.state, from)));
 }
 
-/** A dispatch with all that its connector needs. */
-export async function consignmentOf(ws: Ws, row: DispatchRow): Promise<Consignment | undefined> {
+/** A dispatch with all that its connector needs, and what is wrong with what goes beside its film; null for nothing. */
+export async function consignmentOf(
+  ws: Ws,
+  row: DispatchRow,
+): Promise<{ of: Consignment; wrong: Problem | null } | undefined> {
   const [file] = await ws.db.select().from(deliverables).where(eq(deliverables.id, row.deliverableId));
   const [version] = await ws.db.select().from(versions).where(eq(versions.id, row.versionId));
   const place = version && ws.specs.of(version);
   if (!file || !place) return undefined;
-  return {
+  const beside = await besideFilm(ws, file);
+  const of: Consignment = {
+    beside: beside.ok ? beside.value : [],
     path: fromStored(ws.storage, file.path),
     fileName: file.fileName,
     bytes: file.bytes,
@@ -62,14 +68,17 @@ export async function consignmentOf(ws: Ws, row: DispatchRow): Promise<Consignme
     placement: place.placement,
     publishAt: row.publishAt,
   };
+  return { of, wrong: beside.ok ? null : beside.problem };
 }
 
 async function dispatchOne(ws: Ws, { job, signal, progress }: JobContext): Promise<Result<void>> {
   const [row] = await ws.db.select().from(dispatches).where(eq(dispatches.id, job.subjectId));
   // Removed meanwhile, or arrived before a crash could say so.
   if (!row || !['waiting', 'sending'].includes(row.state)) return ok(undefined);
-  const of = await consignmentOf(ws, row);
-  if (!of) return ok(undefined);
+  const consignment = await consignmentOf(ws, row);
+  if (!consignment) return ok(undefined);
+  const { of, wrong } = consignment;
+  if (wrong) return refusedBy(ws, row, of, wrong, 'refused');
   const connector = ws.connectors[row.connector as keyof Connectors];
   let last: Problem | undefined;
   for (let attempt = row.attempts + 1; attempt <= mostTries; attempt++) {
@@ -137,7 +146,7 @@ async function tryOnce(
     there.kind === 'there'
       ? { kind: 'arrived', receipt: there.receipt }
       : await connector.send(of, { signal, progress });
-  if (outcome.kind !== 'arrived' || outcome.receipt.sha256 === of.sha256) return outcome;
+  if (outcome.kind !== 'arrived' || isWhatWasSent(of, outcome.receipt)) return outcome;
   await connector.takeBack(of);
   return {
     kind: 'again',
@@ -148,6 +157,11 @@ async function tryOnce(
     },
   };
 }
+
+/** Whether the other side's copies, by the sums that it says, are what was handed over. */
+const isWhatWasSent = (of: Consignment, receipt: Receipt): boolean =>
+  receipt.sha256 === of.sha256 &&
+  of.beside.every(({ kind, sha256 }) => receipt.beside.some((b) => b.kind === kind && b.sha256 === sha256));
 
 async function arrived(ws: Ws, row: DispatchRow, of: Consignment, receipt: Receipt): Promise<void> {
   await ws.db.transaction(async (tx) => {

@@ -1,6 +1,7 @@
-import { copyFile, rename, rm, stat } from 'node:fs/promises';
+import { copyFile, rename, rm, stat, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { sha256File } from '@mivvy/media';
+import type { Receipt } from '@mivvy/api';
 import { isDiskFull } from '../disk/full.ts';
 import { makeFolder } from '../storage.ts';
 import type { Connector, Consignment } from './connector.ts';
@@ -12,19 +13,25 @@ export const folderConnector: Connector = {
     const hidden = join(of.destination, `.${of.key}.part`);
     try {
       await makeFolder(of.destination);
-      if (await stat(path).catch(() => null))
+      const taken = await firstTaken(of);
+      if (taken !== undefined)
         return {
           kind: 'refused',
           problem: {
             code: 'name-taken',
-            sentence: `The folder already has another ${of.fileName}.`,
+            sentence: `The folder already has another ${taken}.`,
             mend: 'Move that one away, or change the naming.',
           },
         };
+      // The film comes last: whoever watches for it finds beside it what belongs to it.
+      for (const { name, content } of of.beside) {
+        await writeFile(hidden, content);
+        await rename(hidden, join(of.destination, name));
+      }
       await copyFile(of.path, hidden);
       const sha256 = await sha256File(hidden);
       await rename(hidden, path);
-      return { kind: 'arrived', receipt: receiptAt(path, sha256) };
+      return { kind: 'arrived', receipt: await receiptAt(of, sha256) };
     } catch (error) {
       const reason = isDiskFull(error)
         ? 'its disk is full'
@@ -47,17 +54,32 @@ export const folderConnector: Connector = {
     if (!info?.isFile()) return { kind: 'nothing' };
     const sha256 = info.size === of.bytes ? await sha256File(path) : '';
     return sha256 === of.sha256
-      ? { kind: 'there', receipt: receiptAt(path, sha256), state: 'waiting' }
+      ? { kind: 'there', receipt: await receiptAt(of, sha256), state: 'waiting' }
       : { kind: 'nothing' };
   },
   async takeBack(of: Consignment) {
-    await rm(join(of.destination, of.fileName), { force: true });
+    for (const name of [of.fileName, ...of.beside.map((each) => each.name)])
+      await rm(join(of.destination, name), { force: true });
   },
 };
 
-const receiptAt = (path: string, sha256: string) => ({
-  receipt: path,
-  address: null,
-  sha256,
-  at: new Date().toISOString(),
-});
+/** The sum of a file; empty where it is not there. */
+const sumAt = (path: string): Promise<string> => sha256File(path).catch(() => '');
+
+/** The first of its names that something else has in the folder; undefined where all are free or its own from before. */
+async function firstTaken(of: Consignment): Promise<string | undefined> {
+  if (await stat(join(of.destination, of.fileName)).catch(() => null)) return of.fileName;
+  for (const { name, sha256 } of of.beside) {
+    const path = join(of.destination, name);
+    if ((await stat(path).catch(() => null)) && (await sumAt(path)) !== sha256) return name;
+  }
+  return undefined;
+}
+
+async function receiptAt(of: Consignment, sha256: string): Promise<Receipt> {
+  const beside = [];
+  for (const { kind, name } of of.beside)
+    beside.push({ kind, name, sha256: await sumAt(join(of.destination, name)) });
+  const receipt = join(of.destination, of.fileName);
+  return { receipt, address: null, sha256, beside, at: new Date().toISOString() };
+}

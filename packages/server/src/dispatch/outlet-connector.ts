@@ -1,7 +1,9 @@
 import { createReadStream } from 'node:fs';
+import { Readable } from 'node:stream';
 import { Upload } from 'tus-js-client';
 import * as z from 'zod';
 import type { Problem } from '@mivvy/core';
+import type { Receipt } from '@mivvy/api';
 import type { Connector, Consignment, Outcome, Whereabouts } from './connector.ts';
 
 const answerSchema = z.object({
@@ -10,6 +12,7 @@ const answerSchema = z.object({
   sha256: z.string(),
   reason: z.string().nullable(),
   address: z.string().nullable(),
+  beside: z.array(z.object({ kind: z.enum(['captions', 'cover']), sha256: z.string() })).default([]),
 });
 const refusalSchema = z.object({ error: z.string() });
 
@@ -24,10 +27,15 @@ const silent: Problem = {
   mend: 'It is tried again by itself.',
 };
 
-const receiptOf = (answer: z.infer<typeof answerSchema>) => ({
+/** The answer as a receipt; what the outlet has beside the film is named as it was when it was sent. */
+const receiptOf = (of: Consignment, answer: z.infer<typeof answerSchema>): Receipt => ({
   receipt: answer.receipt,
   address: answer.address,
   sha256: answer.sha256,
+  beside: answer.beside.map((copy) => ({
+    ...copy,
+    name: of.beside.find((each) => each.kind === copy.kind)?.name ?? copy.kind,
+  })),
   at: new Date().toISOString(),
 });
 
@@ -37,14 +45,19 @@ export function outletConnector(base: string, patienceMs = usualPatienceMs): Con
     `${base}/${encodeURIComponent(destination)}/${rest}`;
 
   /** Sends the bytes; the address of the upload, or what went wrong. */
-  const upload = (of: Consignment, signal: AbortSignal, progress: (fraction: number) => void) =>
+  const upload = (
+    of: Consignment,
+    file: { name: string; bytes: number; content: Readable },
+    signal: AbortSignal,
+    progress: (fraction: number) => void,
+  ) =>
     new Promise<{ id: string } | { problem: Problem; waitMs?: number }>((resolve, reject) => {
-      const sending = new Upload(createReadStream(of.path) as never, {
+      const sending = new Upload(file.content as never, {
         endpoint: at(of, 'uploads'),
         chunkSize: pieceBytes,
-        uploadSize: of.bytes,
+        uploadSize: file.bytes,
         retryDelays: [200, 1000],
-        metadata: { filename: of.fileName },
+        metadata: { filename: file.name },
         onProgress: (sent, total) => progress(total ? sent / total : 0),
         onError: (error) => {
           const response = 'originalResponse' in error ? error.originalResponse : null;
@@ -71,7 +84,15 @@ export function outletConnector(base: string, patienceMs = usualPatienceMs): Con
 
   return {
     async send(of, { signal, progress }): Promise<Outcome> {
-      const sent = await upload(of, signal, progress);
+      const beside: { kind: string; name: string; upload: string }[] = [];
+      for (const { kind, name, content } of of.beside) {
+        const file = { name, bytes: content.length, content: Readable.from(content, { objectMode: false }) };
+        const sent = await upload(of, file, signal, () => undefined);
+        if ('problem' in sent) return { kind: 'again', ...sent };
+        beside.push({ kind, name, upload: sent.id });
+      }
+      const film = { name: of.fileName, bytes: of.bytes, content: createReadStream(of.path) };
+      const sent = await upload(of, film, signal, progress);
       if ('problem' in sent) return { kind: 'again', ...sent };
       const asked = await fetch(at(of, 'films'), {
         method: 'POST',
@@ -81,6 +102,7 @@ export function outletConnector(base: string, patienceMs = usualPatienceMs): Con
           key: of.key,
           placement: of.placement.id,
           publishAt: of.publishAt,
+          beside,
         }),
         signal: AbortSignal.any([signal, AbortSignal.timeout(patienceMs)]),
       }).catch((error: unknown) => {
@@ -106,7 +128,7 @@ export function outletConnector(base: string, patienceMs = usualPatienceMs): Con
         const problem = { ...silent, sentence: `The outlet answered with an error (${asked.status}).` };
         return wait > 0 ? { kind: 'again', problem, waitMs: wait * 1000 } : { kind: 'again', problem };
       }
-      return { kind: 'arrived', receipt: receiptOf(answer.data) };
+      return { kind: 'arrived', receipt: receiptOf(of, answer.data) };
     },
 
     async look(of): Promise<Whereabouts> {
@@ -121,7 +143,7 @@ export function outletConnector(base: string, patienceMs = usualPatienceMs): Con
         return { kind: 'taken-down', reason: answer.data.reason ?? 'no reason given' };
       return {
         kind: 'there',
-        receipt: receiptOf(answer.data),
+        receipt: receiptOf(of, answer.data),
         state: answer.data.state === 'live' ? 'live' : 'waiting',
       };
     },

@@ -27,8 +27,9 @@ export async function askAfterDispatches(ws: Ws): Promise<void> {
       ),
     );
   for (const row of rows) {
-    const of = await consignmentOf(ws, row);
-    if (!of) continue;
+    const consignment = await consignmentOf(ws, row);
+    if (!consignment) continue;
+    const { of } = consignment;
     const there = await ws.connectors[row.connector as keyof Connectors].look(of);
     if (there.kind === 'there' && there.state === 'live' && row.state === 'arrived') {
       await ws.db.transaction(async (tx) => {

@@ -20,7 +20,7 @@ import {
   type RenderPlan,
   type Result,
 } from '@mivvy/core';
-import { deliver, sha256File } from '@mivvy/media';
+import { deliver, sha256File, SoundShelf } from '@mivvy/media';
 import type { Writer } from '../db/database.ts';
 import { cuts, deliverables, jobs, masters, productions, versions } from '../db/schema.ts';
 import { diskFullProblem, isDiskFull } from '../disk/full.ts';
@@ -41,7 +41,8 @@ type Ws = Pick<Workspace, 'db' | 'storage' | 'specs' | 'freeBytes' | 'events' | 
 
 /** Exports one version: its plan as it stood when it was asked for, the file, its measurement, and its row. */
 export function exportWork(ws: Ws): JobKindWork {
-  return { run: (context) => exportVersion(ws, context) };
+  const sounds = new SoundShelf();
+  return { run: (context) => exportVersion(ws, sounds, context) };
 }
 
 async function findVersion(ws: Ws, id: string) {
@@ -75,7 +76,7 @@ async function readVersion(ws: Ws, { job, signal, progress }: JobContext) {
   }
 }
 
-async function exportVersion(ws: Ws, context: JobContext): Promise<Result<void>> {
+async function exportVersion(ws: Ws, sounds: SoundShelf, context: JobContext): Promise<Result<void>> {
   const { job, signal, progress } = context;
   const found = await readVersion(ws, context);
   if (!found) return ok(undefined); // removed meanwhile
@@ -129,6 +130,7 @@ async function exportVersion(ws: Ws, context: JobContext): Promise<Result<void>>
   const result = await deliver(plan, {
     masterPath: film.value,
     outPath,
+    sounds,
     workDir: join(ws.storage.work, job.id),
     placement: place.placement,
     effort: job.effort,

@@ -10,6 +10,7 @@ import { diskFullProblem, isDiskFull } from '../disk/full.ts';
 import { jobs } from '../db/schema.ts';
 import type { Events } from '../events.ts';
 import { tellProduction, tellVersion } from '../tell.ts';
+import { IdleWatch } from './bears.ts';
 import type { JobEnding, JobKind, JobProgress, JobQueue, JobRow, NewJob } from './queue/job-queue.ts';
 
 export type { JobKind, JobRow, NewJob } from './queue/job-queue.ts';
@@ -21,8 +22,11 @@ const maxAttempts = 3;
 /** While the disk has no room for a row, what became of a job is written again and again, so often. */
 const persistEveryMs = 1000;
 
-/** How many jobs of a kind run at once: those that wait for the line and not for the processor do not hold each other up. */
-const atOnce: Readonly<Record<JobKind, number>> = { ingest: 1, export: 1, look: 1, dispatch: 4 };
+/**
+ * How many jobs of a kind run at once: those that wait for the line and not for the processor do not hold each other
+ * up; of exports, as many as the machine bears.
+ */
+const atOnce: Readonly<Record<JobKind, number>> = { ingest: 1, export: Infinity, look: 1, dispatch: 4 };
 
 /** What a job's work is given. */
 export interface JobContext {
@@ -101,6 +105,7 @@ export class Runner {
   private timer: NodeJS.Timeout | undefined;
   private stopped = false;
   private readonly turns = new Set<Promise<void>>();
+  private readonly idle = new IdleWatch();
 
   constructor(
     private readonly db: Database,
@@ -127,6 +132,7 @@ export class Runner {
   async stop(): Promise<void> {
     this.stopped = true;
     clearInterval(this.timer);
+    this.idle.stop();
     for (const controller of this.running.values()) controller.abort();
     await Promise.all(this.turns);
   }
@@ -234,6 +240,7 @@ export class Runner {
     for (const kind of Object.keys(this.work) as JobKind[]) {
       const taking = this.busy.get(kind) ?? 0;
       if (this.stopped || taking >= atOnce[kind] || this.held.has(kind)) continue;
+      if (kind === 'export' && !this.idle.bears(taking)) continue;
       this.busy.set(kind, taking + 1);
       const turn = this.takeOne(kind)
         .catch((error: unknown) => (this.log.error({ err: error }, 'a job could not be taken'), false))
@@ -250,6 +257,7 @@ export class Runner {
   private async takeOne(kind: JobKind): Promise<boolean> {
     const row = await this.queue.take(kind, this.owner);
     if (!row) return false;
+    if (kind === 'export') this.idle.begun();
     if (row.attempts > maxAttempts) {
       await this.finish(row, {
         state: 'failed',

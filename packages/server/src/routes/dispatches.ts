@@ -6,6 +6,7 @@ import { nanoid } from 'nanoid';
 import { newDispatchSchema, type Dispatch } from '@mivvy/api';
 import type { Writer } from '../db/database.ts';
 import { deliverables, dispatches, jobs, versions } from '../db/schema.ts';
+import { besideSums } from '../files/beside.ts';
 import { bodyOf, param, refuse, route, whoOf, windowOf } from '../http/problems.ts';
 import type { JobRow } from '../jobs/runner.ts';
 import { settleStandings } from '../plans.ts';
@@ -50,7 +51,7 @@ async function dispatchesOf(db: Writer, productionId: string): Promise<Dispatch[
   }));
 }
 
-/** The same bytes to the same slot at the same time: one key, however often it is asked for. */
+/** The same bytes, with the same captions and cover, to the same slot at the same time: one key, however often it is asked for. */
 const keyOf = (parts: readonly (string | null)[]): string =>
   createHash('sha256').update(JSON.stringify(parts)).digest('base64url');
 
@@ -88,7 +89,14 @@ async function dispatchFiles(ws: Workspace, req: Request, res: Response): Promis
       destination,
       to: wanted.connector === 'folder' ? folder : place.outlet.name,
       state: 'waiting',
-      key: keyOf([wanted.connector, destination, version.placementId, file.sha256, publishAt]),
+      key: keyOf([
+        wanted.connector,
+        destination,
+        version.placementId,
+        file.sha256,
+        publishAt,
+        ...besideSums(file),
+      ]),
       publishAt,
       zone: wanted.zone ?? null,
       by: whoOf(req),

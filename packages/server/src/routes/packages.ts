@@ -76,7 +76,7 @@ async function sendArchive(ws: Workspace, req: Request, res: Response): Promise<
   const zip = new ZipFile();
   for (const entry of entries) {
     const inside = `${name}/${entry.name}`;
-    if ('text' in entry) zip.addBuffer(Buffer.from(entry.text), inside);
+    if ('content' in entry) zip.addBuffer(entry.content, inside);
     else
       zip.addReadStreamLazy(inside, { compress: false, size: entry.bytes }, (done) =>
         done(null, checkedStream(entry)),
@@ -136,7 +136,7 @@ async function writeFolder(ws: Workspace, req: Request, res: Response): Promise<
 async function writeEntry(root: string, entry: PackageEntry): Promise<void> {
   const path = join(root, entry.name);
   await makeFolder(dirname(path));
-  if ('text' in entry) return writeFile(path, entry.text);
+  if ('content' in entry) return writeFile(path, entry.content);
   await copyFile(entry.path, path);
   if ((await sha256File(path)) !== entry.sha256)
     throw new Error(`${entry.name} was changed while it was packed`);

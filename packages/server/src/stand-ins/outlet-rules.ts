@@ -23,3 +23,17 @@ export function objection(
     return `Pictures here are ${rules.video.codec}; yours are ${film.video.codec}.`;
   return undefined;
 }
+
+/** What an outlet misses that should have come with a film, in its own words; undefined where nothing is missing. */
+export function missingBeside(
+  rules: Placement | undefined,
+  beside: readonly { kind: string; name: string }[],
+): string | undefined {
+  const captions = beside.find((each) => each.kind === 'captions');
+  const { captionFormat = 'srt' } = rules ?? {};
+  if (rules?.captions === 'sidecar' && !captions?.name.endsWith(`.${captionFormat}`))
+    return `This slot needs captions with the film, as .${captionFormat}.`;
+  if (rules?.cover && !beside.some((each) => each.kind === 'cover'))
+    return `This slot needs a still with the film, ${rules.cover.width}x${rules.cover.height}.`;
+  return undefined;
+}

@@ -12,7 +12,7 @@ import * as z from 'zod';
 import { placementSchema, type Placement } from '@mivvy/core';
 import { probeMaster, sha256File } from '@mivvy/media';
 import { faultsSchema, noFaults, type Faults } from './faults.ts';
-import { objection } from './outlet-rules.ts';
+import { missingBeside, objection } from './outlet-rules.ts';
 
 /** A film that an outlet has taken. */
 const takenFilmSchema = z.object({
@@ -25,6 +25,10 @@ const takenFilmSchema = z.object({
   publishAt: z.string().nullable(),
   takenAt: z.number(),
   refused: z.string().nullable(),
+  /** What came with it. */
+  beside: z
+    .array(z.object({ kind: z.enum(['captions', 'cover']), path: z.string(), sha256: z.string() }))
+    .default([]),
 });
 type TakenFilm = z.infer<typeof takenFilmSchema>;
 
@@ -33,6 +37,16 @@ const filmRequestSchema = z.strictObject({
   key: z.string().min(8).max(200),
   placement: z.string().max(120),
   publishAt: z.iso.datetime().nullable(),
+  beside: z
+    .array(
+      z.strictObject({
+        kind: z.enum(['captions', 'cover']),
+        name: z.string().max(255),
+        upload: z.string().regex(/^[\w-]+$/),
+      }),
+    )
+    .max(2)
+    .default([]),
 });
 
 /** From taking a film to showing it an outlet needs so long, milliseconds. */
@@ -43,7 +57,8 @@ const processingMs = 1500;
  * its own, takes films by the open tus protocol, and can be told to fail in all the ways that outlets do.
  *
  * - `POST /{outlet}/uploads`, `PATCH`, `HEAD`: tus 1.0.
- * - `POST /{outlet}/films` `{upload, key, placement, publishAt}`: takes an upload; `{receipt, state, sha256, address}`.
+ * - `POST /{outlet}/films` `{upload, key, placement, publishAt, beside}`: takes an upload, and those of its captions and
+ *   its cover; `{receipt, state, sha256, address, beside}`.
  * - `GET /{outlet}/films/{key}`: the same of a film that was taken; 404 where none was.
  * - `DELETE /{outlet}/films/{key}`: takes it down.
  * - `PUT /{outlet}/rules`: a placement that it holds films to from now on. `PUT /{outlet}/faults`: what it does wrong.
@@ -85,6 +100,7 @@ export async function openStandIns(
     state: stateOf(film),
     sha256: film.sha256,
     reason: film.refused,
+    beside: film.beside.map(({ kind, sha256 }) => ({ kind, sha256 })),
     address: stateOf(film) === 'live' ? `${base}/${film.outlet}/watch/${film.receipt}` : null,
   });
   const outletOf = (req: Request) => z.string().parse(req.params.outlet);
@@ -122,7 +138,7 @@ export async function openStandIns(
     if (happens(outlet, 'failing')) return void res.status(500).json({ error: 'Our fault. Try later.' });
     const wanted = filmRequestSchema.safeParse(req.body);
     if (!wanted.success) return void res.status(400).json({ error: 'We do not understand that.' });
-    const { upload, key, placement, publishAt } = wanted.data;
+    const { upload, key, placement, publishAt, beside } = wanted.data;
     const before = films.find((film) => film.outlet === outlet && film.key === key);
     if (before && !faultsOf(outlet).forgetKeys) return void res.json(answerOf(before, base));
     const path = join(folder, upload);
@@ -130,8 +146,16 @@ export async function openStandIns(
     if (!info) return void res.status(404).json({ error: 'We have no such upload.' });
     const facts = await probeMaster(path);
     if (!facts.ok) return void res.status(422).json({ error: 'That is no film.' });
-    const against = objection(ownRules.get(placement) ?? rulesOf(placement), facts.value, info.size);
+    const rules = ownRules.get(placement) ?? rulesOf(placement);
+    const against = objection(rules, facts.value, info.size) ?? missingBeside(rules, beside);
     if (against) return void res.status(422).json({ error: against });
+    const besides: TakenFilm['beside'] = [];
+    for (const each of beside) {
+      const copy = join(folder, each.upload);
+      const sha256 = await sha256File(copy).catch(() => null);
+      if (sha256 === null) return void res.status(404).json({ error: 'We have no such upload.' });
+      besides.push({ kind: each.kind, path: copy, sha256 });
+    }
     if (happens(outlet, 'spoilCopies')) await appendFile(path, 'x');
     const film: TakenFilm = {
       receipt: nanoid(10),
@@ -143,6 +167,7 @@ export async function openStandIns(
       publishAt,
       takenAt: Date.now(),
       refused: null,
+      beside: besides,
     };
     films.push(film);
     await keep();
@@ -160,7 +185,7 @@ export async function openStandIns(
     if (at < 0) return void res.status(404).json({ error: 'We have no such film.' });
     const [film] = films.splice(at, 1);
     await keep();
-    await rm(film!.path, { force: true });
+    for (const { path } of [film!, ...film!.beside]) await rm(path, { force: true });
     res.status(204).end();
   });
   app.put('/:outlet/rules', express.json({ limit: '1mb' }), (req, res) => {

@@ -1,5 +1,5 @@
 import { useSnackbar } from 'notistack';
-import { problemLine } from '@mivvy/core';
+import { listWords, problemLine } from '@mivvy/core';
 import type { Dispatch } from '@mivvy/api';
 import { problemOf } from '../../api/client.ts';
 import { useDispatches, useSendAgain } from '../../api/ledger.ts';
@@ -46,7 +46,10 @@ function Line({ dispatch, onAgain }: { dispatch: Dispatch; onAgain: () => void }
           <span className="mono" title={receipt.sha256}>
             {receipt.sha256.slice(0, 12)}…
           </span>{' '}
-          is ours.
+          is ours
+          {receipt.beside.length > 0 &&
+            `, with ${listWords(receipt.beside.map((each) => (each.kind === 'cover' ? 'its cover' : 'its captions')))}`}
+          .
           {receipt.address && (
             <>
               {' '}
