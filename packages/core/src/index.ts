@@ -273,7 +273,15 @@ export {
 export { seenThings, offeredKeeps, seenSlack, seenAtLeast, type SeenThing } from './checks/seen.ts';
 export { assuranceWords, type LookedAtFilm } from './checks/assurance.ts';
 export { causesOf, type Cause } from './checks/causes.ts';
-export { moveWindow, showWhole, hidingOf, type RemedyVersion } from './checks/remedies.ts';
+export {
+  hidingOf,
+  moveWindow,
+  moveWindowWhile,
+  showWhole,
+  waysOut,
+  type RemedyVersion,
+  type WayOut,
+} from './checks/remedies.ts';
 export { wholeFilm, zoomedAt, panned, viewOf, withFrame, type ScoreView } from './score/view.ts';
 export { rulerTicks } from './score/ruler.ts';
 export { groupNarrow } from './score/group.ts';

@@ -173,6 +173,7 @@ describe('one remedy for several versions', () => {
     framing,
     shots,
     frames,
+    rate: facts({ frames }).video.rate,
     masterSize,
     rules,
     watched: seenThings(seen),

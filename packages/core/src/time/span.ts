@@ -14,3 +14,7 @@ export const frameSpanSchema = z
 export function spanLength(span: FrameSpan): number {
   return span.to - span.from;
 }
+
+/** Frames that two spans have in common. */
+export const overlapOf = (a: FrameSpan, b: FrameSpan): number =>
+  Math.max(0, Math.min(a.to, b.to) - Math.max(a.from, b.from));

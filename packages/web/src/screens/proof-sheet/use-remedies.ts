@@ -5,6 +5,7 @@ import {
   frameRules,
   keepsWithin,
   moveWindow,
+  moveWindowWhile,
   oneShot,
   problemLine,
   showWhole,
@@ -31,7 +32,7 @@ interface Mended {
 
 /** What can be done about a cause, for all versions that have it in one go. */
 export interface Remedies {
-  /** Versions whose window can be moved so that it is clear. */
+  /** Versions whose window can be moved so that it is clear, through its shot or only while it is there. */
   moved: Mended[];
   /** Versions that can show the whole picture over its soft copy while it lasts. */
   whole: Mended[];
@@ -75,6 +76,7 @@ export function useRemedies(cause: MasterCause, master: Master): () => Remedies 
     framing: version.framing,
     shots: master.shots ?? oneShot,
     frames: facts.frames,
+    rate: facts.rate,
     masterSize: facts.displayed,
     rules: frameRules(version.placement!, frameOf(version, master), margin),
     watched: [...keepsWithin(master.keeps, facts.frames), ...(seen?.things ?? [])],
@@ -111,7 +113,7 @@ export function useRemedies(cause: MasterCause, master: Master): () => Remedies 
     const change = (next: { keeps?: Keep[]; unimportant?: string[] }) =>
       work.mutate({ kind: 'work', revision: master.revision, ...next }, told);
     return {
-      moved: mend(moveWindow),
+      moved: mend((of, trouble) => moveWindow(of, trouble) ?? moveWindowWhile(of, trouble)),
       whole: mend(showWhole),
       save: (framings) =>
         saving.mutate(framings, {
