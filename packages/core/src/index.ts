@@ -255,7 +255,7 @@ export {
   type Keep,
   type KeepKind,
 } from './checks/keeps.ts';
-export { hiddenKeeps } from './checks/visibility.ts';
+export { hiddenKeeps, type Watchable } from './checks/visibility.ts';
 export { suggestMend } from './checks/mend.ts';
 export { bytesLabel, spansLabel, bitrateLabel } from './checks/labels.ts';
 export { troubleKind, refusal, isPlaced, type Trouble } from './checks/trouble-kinds.ts';

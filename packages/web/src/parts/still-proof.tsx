@@ -3,21 +3,23 @@ import { layoutAt, type Framing, type Size } from '@mivvy/core';
 import type { Master } from '@mivvy/api';
 import styles from './still-proof.module.css';
 
-/** Longest side on the screen, pixels. */
-const longest = 96;
-
 /** One picture of a film as a framing shows it in a frame, from its still: it stands whatever the play head does. */
 export function StillProof({
   master,
   framing,
   frame,
   size,
+  label,
+  longest = 96,
 }: {
   master: Master;
   framing: Framing;
   /** Of the master. */
   frame: number;
   size: Size;
+  label: string;
+  /** Longest side on the screen, pixels. */
+  longest?: number;
 }) {
   const blur = useId();
   const { displayed } = master.facts!.video;
@@ -51,7 +53,7 @@ export function StillProof({
     <svg
       className={styles.still}
       role="img"
-      aria-label="The cover"
+      aria-label={label}
       width={size.width * scale}
       height={size.height * scale}
       viewBox={`0 0 ${size.width} ${size.height}`}

@@ -18,7 +18,13 @@ export function CoverSentence({ planned }: { planned: Planned }) {
   const time = frameToTimecode(cover.frame, master.facts!.video.rate);
   return (
     <div className={styles.cover}>
-      <StillProof master={master} framing={cover.framing} frame={cover.frame} size={cover.size} />
+      <StillProof
+        label="The cover"
+        master={master}
+        framing={cover.framing}
+        frame={cover.frame}
+        size={cover.size}
+      />
       <p>
         Its cover, {cover.format === 'png' ? 'PNG' : 'JPEG'} of <b>{sizeLabel(cover.size)}</b>, is the picture
         at{' '}

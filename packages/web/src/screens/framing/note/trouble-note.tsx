@@ -7,7 +7,6 @@ import {
   frameToSeconds,
   hidingOf,
   keepsWithin,
-  listWords,
   problemLine,
   suggestMend,
   troubleMark,
@@ -21,12 +20,14 @@ import { useThisProduction } from '../../../parts/this-production.ts';
 import type { Planned } from '../../../parts/versions.ts';
 import { useFraming } from '../framing-session.tsx';
 import styles from './trouble-note.module.css';
+import { movedWords, WaysOut } from './ways-out.tsx';
 
 /** One trouble of the shot at hand, with what would mend it. */
 export function TroubleNote({ trouble, planned }: { trouble: Trouble; planned: Planned }) {
   const { version, master, units, unit, framing, frameSize, change } = useFraming();
   const { margin } = useThisProduction();
   const [asking, setAsking] = useState(false);
+  const [looking, setLooking] = useState(false);
   const [reason, setReason] = useState('');
   const accept = useAccept();
   const { enqueueSnackbar } = useSnackbar();
@@ -53,22 +54,13 @@ export function TroubleNote({ trouble, planned }: { trouble: Trouble; planned: P
     );
   }, [trouble, framing, units, unit, things, facts, frameSize, margin, version.placement]);
   const seconds = durationLabel(frameToSeconds(trouble.span.to - trouble.span.from, facts.rate));
-  const ways = mend
-    ? [
-        mend.zoomsOut ? 'zooming out' : '',
-        Math.abs(mend.dx) >= 0.5
-          ? `${Math.round(Math.abs(mend.dx))} px ${mend.dx > 0 ? 'right' : 'left'}`
-          : '',
-        Math.abs(mend.dy) >= 0.5 ? `${Math.round(Math.abs(mend.dy))} px ${mend.dy > 0 ? 'down' : 'up'}` : '',
-      ].filter(Boolean)
-    : [];
   return (
     <div className={`warn ${trouble.severity === 'fault' ? 'fault' : ''} ${styles.warning}`}>
       {unbroken(trouble.sentence.replace(/\.$/, ''))}
       {trouble.keepId && ` for ${unbroken(seconds)}`}.{' '}
       {mend ? (
         <>
-          Moving the window <b>{listWords(ways)}</b> clears it.{' '}
+          Moving the window <b>{movedWords(mend)}</b> clears it.{' '}
           <button className="fix" onClick={() => change(mend.framing)}>
             Move it
           </button>
@@ -78,6 +70,13 @@ export function TroubleNote({ trouble, planned }: { trouble: Trouble; planned: P
       ) : (
         trouble.mend
       )}{' '}
+      {(trouble.keepId ?? trouble.seen) && (
+        <>
+          <button className="fix" onClick={() => setLooking(true)}>
+            See the ways out
+          </button>{' '}
+        </>
+      )}
       {trouble.seen && (
         <>
           <button
@@ -103,6 +102,7 @@ export function TroubleNote({ trouble, planned }: { trouble: Trouble; planned: P
       <button className="fix" onClick={() => setAsking(!asking)}>
         Accept
       </button>
+      {looking && <WaysOut trouble={trouble} things={things} onClose={() => setLooking(false)} />}
       {asking && (
         <form
           className={styles.form}
