@@ -105,7 +105,7 @@ export const operations: readonly Operation[] = [
   {
     method: 'get',
     path: '/api/masters/{id}/stills/{frame}',
-    summary: 'One frame of the film, small',
+    summary: 'One frame of the film, small; larger with `?size=large`',
     media: 'image/jpeg',
   },
   {
@@ -311,6 +311,13 @@ export const operations: readonly Operation[] = [
     path: '/api/deliverables/{id}/cover',
     summary: 'The still that goes beside a file',
     media: 'image/jpeg',
+  },
+  {
+    method: 'get',
+    path: '/api/deliverables/{id}/frames/{frame}/{which}',
+    summary:
+      'One picture of a file: `file`, as it is decoded, or `planned`, as its plan draws it from the master',
+    media: 'image/png',
   },
   {
     method: 'get',

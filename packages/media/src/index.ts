@@ -18,6 +18,7 @@ export { measureFile } from './measure/measure.ts';
 export { compareFile } from './compare/compare-file.ts';
 export { heardIn } from './render/sound.ts';
 export { fontPath, shippedShaper } from './letters/shaper.ts';
+export { pictureAsPlanned, pictureInFile } from './compare/frame-pictures.ts';
 export { measureEfforts } from './strips/efforts.ts';
 export { drawStrip, encodeStrip, type StripFilm } from './strips/strip.ts';
 export { coverLineOf, coverName } from './covers/cover.ts';

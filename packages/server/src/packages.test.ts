@@ -161,6 +161,22 @@ test('a cover is picked, made, packed and handed out; another pick makes its fil
   expect(existsSync(path)).toBe(false);
 });
 
+test('a picture of a file is shown beside the one that was planned; what is not there is said', async () => {
+  const { deliverable } = (await made.versions())[0]!;
+  const ask = (rest: string) => fetch(`${s.base}/api/deliverables/${deliverable!.id}/frames/${rest}`);
+  for (const which of ['file', 'planned']) {
+    const picture = await ask(`3/${which}`);
+    expect([picture.status, picture.headers.get('content-type')]).toEqual([200, 'image/png']);
+    const size = Buffer.from(await picture.arrayBuffer());
+    // Width and height stand in the first chunk of a PNG (ISO/IEC 15948).
+    expect([size.readUInt32BE(16), size.readUInt32BE(20)]).toEqual([90, 160]);
+  }
+  for (const rest of ['100000/file', '-1/file', 'x/planned', '3/other'])
+    expect([rest, (await ask(rest)).status]).toEqual([rest, 404]);
+  expect((await s.call('GET', '/deliverables/nobody/frames/3/file')).status).toBe(404);
+  expect((await readdir(join(s.dir, 'work'))).filter((name) => name.startsWith('frames-'))).toEqual([]);
+});
+
 test('a file that was changed on the disk is never packed, and a folder that cannot be written to is told', async () => {
   const bad = await s.call('POST', `/productions/${made.id}/package`, {
     deliverableIds: ids,

@@ -77,8 +77,13 @@ export const proxyPath = (storage: Storage, masterId: string) => join(storage.pr
 export const posterPath = (storage: Storage, masterId: string) =>
   join(storage.stills, `${masterId}.poster.jpg`);
 /** Where one small frame of a master lies once it has been drawn. */
-export const stillPath = (storage: Storage, masterId: string, fileGeneration: number, frame: number) =>
-  join(storage.stills, masterId, `${fileGeneration}-${frame}.jpg`);
+export const stillPath = (
+  storage: Storage,
+  masterId: string,
+  fileGeneration: number,
+  frame: number,
+  size: 'small' | 'large' = 'small',
+) => join(storage.stills, masterId, `${fileGeneration}-${frame}${size === 'large' ? '-large' : ''}.jpg`);
 /** The picture that a placement's areas were traced from. */
 export const evidencePath = (storage: Storage, placementId: string) =>
   join(storage.specs, 'evidence', `${placementId}.jpg`);

@@ -72,7 +72,7 @@ export async function makeStill(
 const keyframeWithin = 12;
 
 /** How a frame is reached: by its time, by its time from a keyframe well before it, or by counting. */
-function wayTo(
+export function wayTo(
   facts: MasterFacts,
   frame: number,
   at: number,

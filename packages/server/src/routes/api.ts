@@ -5,6 +5,7 @@ import { carryRoutes } from './carry.ts';
 import { cutFileRoutes } from './cut-files.ts';
 import { cutRoutes } from './cuts.ts';
 import { dressingRoutes } from './dressing.ts';
+import { deliverableFrameRoutes } from './deliverable-frames.ts';
 import { deliverableHistoryRoutes } from './deliverable-history.ts';
 import { deliverableRoutes } from './deliverables.ts';
 import { dispatchRoutes } from './dispatches.ts';
@@ -69,6 +70,7 @@ const factories: readonly ((ws: Workspace) => Router)[] = [
   stripRoutes,
   namingRoutes,
   ledgerRoutes,
+  deliverableFrameRoutes,
   deliverableHistoryRoutes,
   reviewLinkRoutes,
   packageRoutes,

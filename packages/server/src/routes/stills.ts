@@ -14,6 +14,9 @@ import { findMaster, findReadMaster } from './find.ts';
 /** Stills drawn at a time: each is one short decode, and the proofs must stay quick. */
 const drawing = new PQueue({ concurrency: 2 });
 
+/** Heights of stills, pixels: a large one is looked at closely, in a part of it. */
+const heights = { small: stillHeight, large: 540 } as const;
+
 /** Routes of single pictures of a master. */
 export function stillRoutes(ws: Workspace): Router {
   const router = Router();
@@ -40,12 +43,13 @@ async function sendStill(ws: Workspace, req: Request, res: Response): Promise<vo
   const frame = Number(param(req, 'frame').replace(/\.jpg$/, ''));
   if (!Number.isInteger(frame) || frame < 0 || frame >= row.facts.video.frames)
     refuse(404, 'not-found', 'The film has no such frame.');
-  const path = stillPath(ws.storage, row.id, row.fileGeneration, frame);
+  const size = req.query.size === 'large' ? 'large' : 'small';
+  const path = stillPath(ws.storage, row.id, row.fileGeneration, frame, size);
   if (!existsSync(path)) {
     const film = await openMaster(ws, row, { wait: false });
     if (!film.ok) refuse(409, film.problem.code, film.problem.sentence, film.problem.mend);
     await mkdir(dirname(path), { recursive: true });
-    const made = await drawing.add(() => makeStill(film.value, row.facts, frame, stillHeight, path), {
+    const made = await drawing.add(() => makeStill(film.value, row.facts, frame, heights[size], path), {
       throwOnTimeout: true,
     });
     if (!made.ok)

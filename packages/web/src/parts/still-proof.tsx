@@ -24,7 +24,8 @@ export function StillProof({
   const blur = useId();
   const { displayed } = master.facts!.video;
   const { panels, ground } = layoutAt(framing, frame, displayed, size);
-  const address = `/api/masters/${master.id}/stills/${frame}?file=${master.fileGeneration}`;
+  const large = longest > 120 ? '&size=large' : '';
+  const address = `/api/masters/${master.id}/stills/${frame}?file=${master.fileGeneration}${large}`;
   const scale = longest / Math.max(size.width, size.height);
   const part = (
     source: { x: number; y: number; width: number; height: number },

@@ -1,30 +1,22 @@
-import { frameToSeconds, spansLabel, type CheckLine, type FrameSpan, type Rate } from '@mivvy/core';
+import { spansLabel, type CheckLine, type FrameSpan, type Rate } from '@mivvy/core';
 
-/** Where a line fails; where the file can be played, it leads to its first place there. */
+/** Where a line fails; where the file can be looked into, it leads to its first place there. */
 function Where({
   spans,
   rate,
-  fileUrl,
+  onSee,
 }: {
   spans: readonly FrameSpan[];
   rate: Rate;
-  fileUrl: string | undefined;
+  onSee: ((frame: number) => void) | undefined;
 }) {
   const words = `at ${spansLabel(spans, rate)}`;
   const [first] = spans;
-  if (!first || fileUrl === undefined) return <span className="where">{words}</span>;
-  // Media Fragments URI 1.0 (W3C): the film opens at that second.
-  const at = frameToSeconds(first.from, rate).toFixed(3);
+  if (!first || !onSee) return <span className="where">{words}</span>;
   return (
-    <a
-      className="fix where"
-      href={`${fileUrl}#t=${at}`}
-      target="_blank"
-      rel="noreferrer"
-      title="See it in the file"
-    >
+    <button className="fix where" onClick={() => onSee(first.from)} title="See it beside what was planned">
       {words}
-    </a>
+    </button>
   );
 }
 
@@ -32,12 +24,12 @@ function Where({
 export function Report({
   checks,
   rate,
-  fileUrl,
+  onSee,
 }: {
   checks: readonly CheckLine[];
   rate: Rate;
-  /** Where the file can be played from; without it places are only named. */
-  fileUrl?: string;
+  /** Shows the file at a frame; without it places are only named. */
+  onSee?: (frame: number) => void;
 }) {
   return (
     <table className="report">
@@ -71,7 +63,7 @@ export function Report({
             <td className="quiet">{c.expected}</td>
             <td>
               {c.measured}
-              {c.spans && <Where spans={c.spans} rate={rate} fileUrl={fileUrl} />}
+              {c.spans && <Where spans={c.spans} rate={rate} onSee={onSee} />}
               {c.mend && <span className="mend">{c.mend}</span>}
             </td>
           </tr>
