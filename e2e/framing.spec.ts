@@ -118,7 +118,16 @@ test('six shots for three places: keeps, troubles, a shared camera, a glide, a s
   await expect(page.getByRole('heading', { name: 'Quickby tall' })).toBeVisible();
   const note = page.getByRole('region', { name: 'Delivery note' });
   await expect(note.getByText('Left person is cut by the window', { exact: false })).toBeVisible();
-  await note.getByRole('button', { name: 'Move it' }).click();
+  // Each way out is seen before one is taken.
+  await note.getByRole('button', { name: 'See the ways out' }).click();
+  const ways = page.getByRole('dialog', { name: 'Ways out' });
+  await expect(ways.getByRole('img', { name: 'As it is' })).toBeVisible();
+  await expect(ways.getByRole('listitem').filter({ hasText: 'over a soft copy of itself' })).not.toHaveCount(
+    0,
+  );
+  const moving = ways.getByRole('listitem').filter({ hasText: 'The window moves' });
+  await moving.getByRole('button', { name: 'Take it' }).click();
+  await expect(ways).toHaveCount(0);
   await expect(note.getByText('Left person is cut by the window', { exact: false })).toHaveCount(0);
   await expect(note.getByText('Framed on its own.', { exact: false })).toBeVisible();
   await page.keyboard.press('a');

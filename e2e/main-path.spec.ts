@@ -120,4 +120,17 @@ test('a film is dropped, placed, framed, exported, downloaded; and the file is w
   await expect(
     page.getByText(/This file is older than the version: the framing was moved on \d/),
   ).toBeVisible();
+
+  // The file is looked at beside its plan, frame by frame.
+  await page.getByRole('button', { name: 'The file beside its plan' }).click();
+  const beside = page.getByRole('dialog', { name: /^The file at/ });
+  for (const name of ['In the file', 'As it was planned']) {
+    const picture = beside.getByRole('img', { name });
+    await expect.poll(() => picture.evaluate((img: HTMLImageElement) => img.naturalWidth)).toBeGreaterThan(0);
+  }
+  const before = await beside.getByRole('heading').textContent();
+  await beside.getByRole('button', { name: 'One on' }).click();
+  await expect(beside.getByRole('heading')).not.toHaveText(before!);
+  await beside.getByRole('button', { name: 'Close' }).click();
+  await expect(beside).toHaveCount(0);
 });

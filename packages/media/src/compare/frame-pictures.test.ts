@@ -78,7 +78,7 @@ test.each([0, 7, 29, 30, 59])(
     const counted = join(dir, `counted ${frame}.png`);
     const colours =
       'scale=in_color_matrix=bt709:in_range=tv:flags=accurate_rnd+full_chroma_int+lanczos:out_range=pc';
-    const filters = `select=eq(n\\,${frame}),${colours},format=rgb24`;
+    const filters = `select=eq(n\\,${frame}),${colours},format=rgb24,setparams=color_primaries=unknown:color_trc=unknown`;
     await ffmpeg('-i', film, '-vf', filters, '-frames:v', '1', '-update', '1', counted);
     expect(await psnr(inFile, await readFile(counted))).toBe(Infinity);
     const planned = await taken(
