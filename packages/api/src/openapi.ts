@@ -741,6 +741,18 @@ export const operations: readonly Operation[] = [
     media: 'text/html',
   },
   {
+    method: 'get',
+    path: '/api/productions/{id}/reports.html',
+    summary: 'What came of a production’s exports, with every report in full, as one page',
+    media: 'text/html',
+  },
+  {
+    method: 'get',
+    path: '/api/productions/{id}/reports.json',
+    summary: 'The same as JSON',
+    media: 'application/json',
+  },
+  {
     method: 'post',
     path: '/api/productions/{id}/naming/preview',
     summary: 'What the files of a production would be called by a pattern, and what stands against it',

@@ -161,6 +161,29 @@ test('a cover is picked, made, packed and handed out; another pick makes its fil
   expect(existsSync(path)).toBe(false);
 });
 
+test('what came of a production’s exports is one page, and the same as JSON', async () => {
+  const page = await fetch(`${s.base}/api/productions/${made.id}/reports.html`);
+  expect([page.status, page.headers.get('content-security-policy')]).toEqual([
+    200,
+    "default-src 'none'; style-src 'unsafe-inline'",
+  ]);
+  const names = (await made.versions()).map((version) => version.deliverable!.fileName);
+  const text = await page.text();
+  for (const name of names) expect(text).toContain(name);
+  expect(text).toContain('2 files passed.');
+  const json = (await s.call('GET', `/productions/${made.id}/reports.json`)).body as {
+    format: string;
+    files: { file: string; passed: boolean; report: object }[];
+    notMade: object[];
+  };
+  expect([json.format, json.notMade]).toEqual(['mivvy-summary', []]);
+  expect(json.files.map((file) => [file.file, file.passed])).toEqual(
+    names.sort().map((name) => [name, true]),
+  );
+  for (const form of ['html', 'json'])
+    expect((await s.call('GET', `/productions/nobody/reports.${form}`)).status).toBe(404);
+});
+
 test('a picture of a file is shown beside the one that was planned; what is not there is said', async () => {
   const { deliverable } = (await made.versions())[0]!;
   const ask = (rest: string) => fetch(`${s.base}/api/deliverables/${deliverable!.id}/frames/${rest}`);

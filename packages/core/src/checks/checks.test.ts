@@ -8,6 +8,7 @@ import { checkFile } from './report.ts';
 import type { MeasuredFile } from './measured-file.ts';
 import { bitrateLabel, bytesLabel, spansLabel } from './labels.ts';
 import { reportPage } from './report-page.ts';
+import { summaryPage, summaryWords } from './summary-page.ts';
 
 describe('bitrate over time', () => {
   const even = (count: number, bytes: number) =>
@@ -226,6 +227,45 @@ describe('a report as a page', () => {
     });
     expect(text.match(/<rect/g)).toHaveLength(3);
     expect(text.match(/<rect class="over"/g)).toHaveLength(1);
+  });
+});
+
+describe('a run’s page', () => {
+  const { plan } = makePlan({
+    facts: facts(),
+    sha256: 'a'.repeat(64),
+    placement: story({ duration: {} }),
+    framing: heldFraming(),
+  });
+  const fileOf = (file: string, over: Partial<MeasuredFile['video']> = {}) => ({
+    file,
+    sha256: 'a'.repeat(64),
+    place: 'Kelpie, Tall',
+    master: null,
+    plan,
+    report: checkFile({ plan, heard: true, alone: false }, goodFile(over)),
+  });
+  const run = {
+    production: 'Kite & sons',
+    client: 'Harbour <Trust>',
+    files: [fileOf('good.mp4'), fileOf('bad.mp4', { averageKbps: 3900, longestKeyframeGap: 60 })],
+    notMade: [{ name: 'Longmere, Wide', reason: 'The disk was full.' }],
+  };
+  test('counts what passed, what did not and what could not be made', () => {
+    expect(summaryWords(run)).toBe('1 file passed, 1 did not and 1 could not be made.');
+    expect(summaryWords({ files: [fileOf('a.mp4'), fileOf('b.mp4')], notMade: [] })).toBe('2 files passed.');
+    expect(summaryWords({ files: [], notMade: [] })).toBe('0 files passed.');
+  });
+  test('names each file with what failed in it, leads to its report, and says why one was not made', () => {
+    const text = summaryPage(run);
+    expect(text.match(/<tr class="not"><td>✗<span class="said"> not made/g)).toHaveLength(1);
+    expect(text).toContain('The disk was full.');
+    const [, table] = text.split('<tbody>');
+    expect(table).toMatch(/good\.mp4.*All \d+ lines passed.*bad\.mp4.*2 lines of \d+ failed/s);
+    expect(text.match(/href="#file-\d"/g)).toHaveLength(2);
+    expect(text.match(/<section id="file-\d">/g)).toHaveLength(2);
+    expect(text).toContain('Harbour &lt;Trust&gt;');
+    expect(text).not.toMatch(/<script|<link|<img|src=|href="[^#]|url\(|https?:/);
   });
 });
 

@@ -27,7 +27,8 @@ const escapes: Record<string, string> = {
   '"': '&quot;',
   "'": '&#39;',
 };
-const escaped = (text: string): string => text.replace(/[&<>"']/g, (letter) => escapes[letter]!);
+/** Text as a page writes it. */
+export const escaped = (text: string): string => text.replace(/[&<>"']/g, (letter) => escapes[letter]!);
 
 function row(line: CheckLine, plan: RenderPlan): string {
   const where = line.spans?.length
@@ -103,7 +104,9 @@ const style = `
 :root { color-scheme: light dark; --paper: #f4f1ea; --ink: #23262b; --soft: #5d6067; --rule: #d8d2c4; --good: #2f6b4f; --bad: #a8321f; --bar: #7d93a8; }
 @media (prefers-color-scheme: dark) { :root { --paper: #1b1d21; --ink: #ecebe6; --soft: #a5a7ad; --rule: #3a3d43; --good: #7fc7a1; --bad: #f08a74; --bar: #7f97b0; } }
 body { margin: 0 auto; max-width: 62rem; padding: 2.5rem 1.5rem 4rem; background: var(--paper); color: var(--ink); font: 16px/1.5 system-ui, sans-serif; }
-h1 { font-size: 1.5rem; margin: 0 0 .25rem; overflow-wrap: anywhere; }
+h1, h2 { font-size: 1.5rem; margin: 0 0 .25rem; overflow-wrap: anywhere; }
+h2 { font-size: 1.2rem; margin-top: 3.5rem; }
+a { color: inherit; }
 .verdict { font-size: 1.15rem; font-weight: 600; margin: 0 0 1rem; color: var(--good); }
 .verdict.failed { color: var(--bad); }
 .about, small, figcaption { color: var(--soft); }
@@ -123,15 +126,35 @@ path { fill: none; stroke: var(--bar); } path.momentary { opacity: .7; } path.sh
 line.target { stroke: var(--soft); stroke-dasharray: 2 4; } line.ceiling { stroke: var(--bad); }
 @media print { body { background: none; } }`;
 
-/** A check report as one page that opens anywhere without a network: nothing in it is loaded from elsewhere. */
-export function reportPage(page: ReportPage): string {
+/** A page that opens anywhere without a network: nothing in it is loaded from elsewhere. */
+export const standalonePage = (title: string, body: string): string => `<!doctype html>
+<html lang="en">
+<head>
+<meta charset="utf-8">
+<meta name="viewport" content="width=device-width, initial-scale=1">
+<title>${escaped(title)}</title>
+<style>${style}</style>
+</head>
+<body>
+${body}
+</body>
+</html>
+`;
+
+/** What a report comes to, in a few words. */
+export function verdictOf({ checks }: CheckReport): string {
+  const failed = checks.filter((line) => !line.ok).length;
+  return failed
+    ? `${countWords(failed, 'line')} of ${checks.length} failed`
+    : `All ${checks.length} lines passed`;
+}
+
+/** A check report for a page, under a heading of its own. */
+export function reportSection(page: ReportPage, heading: 'h1' | 'h2'): string {
   const { file, sha256, place, master, plan, report } = page;
   const { video, bytes } = report.measured;
   const failed = report.checks.filter((line) => !line.ok);
   const passed = report.checks.filter((line) => line.ok);
-  const verdict = failed.length
-    ? `${countWords(failed.length, 'line')} of ${report.checks.length} failed`
-    : `All ${report.checks.length} lines passed`;
   const against =
     master === null ? 'by the placement alone, without its master' : `beside its master “${master}”`;
   const facts = [
@@ -141,17 +164,8 @@ export function reportPage(page: ReportPage): string {
     codecLabel(video.codec),
     bytesLabel(bytes),
   ].join(' · ');
-  return `<!doctype html>
-<html lang="en">
-<head>
-<meta charset="utf-8">
-<meta name="viewport" content="width=device-width, initial-scale=1">
-<title>${escaped(`${file}: ${verdict.toLowerCase()}`)}</title>
-<style>${style}</style>
-</head>
-<body>
-<h1>${escaped(file)}</h1>
-<p class="verdict${failed.length ? ' failed' : ''}">${escaped(verdict)}.</p>
+  return `<${heading}>${escaped(file)}</${heading}>
+<p class="verdict${failed.length ? ' failed' : ''}">${escaped(verdictOf(report))}.</p>
 <p class="about">Checked for ${escaped(place)}, ${escaped(against)}.<br>${escaped(facts)}<br>SHA-256 <code>${escaped(sha256)}</code></p>
 <table>
 <thead><tr><th scope="col"><span class="said">Verdict</span></th><th scope="col">Line</th><th scope="col">Wanted</th><th scope="col">Measured</th></tr></thead>
@@ -160,8 +174,9 @@ ${[...failed, ...passed].map((line) => row(line, plan)).join('\n')}
 </tbody>
 </table>
 ${bitrateChart(report, plan)}
-${loudnessChart(report, plan)}
-</body>
-</html>
-`;
+${loudnessChart(report, plan)}`;
 }
+
+/** A check report as one page that opens anywhere without a network. */
+export const reportPage = (page: ReportPage): string =>
+  standalonePage(`${page.file}: ${verdictOf(page.report).toLowerCase()}`, reportSection(page, 'h1'));

@@ -29,6 +29,7 @@ import { placeSetRoutes } from './place-sets.ts';
 import { planFileRoutes } from './plan-files.ts';
 import { preferenceRoutes } from './preferences.ts';
 import { productionRoutes } from './productions.ts';
+import { reportSummaryRoutes } from './report-summary.ts';
 import { reviewLinkRoutes } from './review-links.ts';
 import { shotListRoutes } from './shot-lists.ts';
 import { specBookRoutes } from './spec-book.ts';
@@ -72,6 +73,7 @@ const factories: readonly ((ws: Workspace) => Router)[] = [
   ledgerRoutes,
   deliverableFrameRoutes,
   deliverableHistoryRoutes,
+  reportSummaryRoutes,
   reviewLinkRoutes,
   packageRoutes,
   dispatchRoutes,

@@ -74,7 +74,19 @@ export function ExportsScreen() {
       </header>
       <ul>{active.sort(runOrder).map(row)}</ul>
       <ToMake versions={ready} forecasts={forecasts} leftOut={leftOut} onLeaveOut={setLeftOut} />
-      {ended.length > 0 && <h3>Ended</h3>}
+      {ended.length > 0 && (
+        <h3>
+          Ended{' '}
+          <a
+            className="fix"
+            href={`/api/productions/${production.id}/reports.html`}
+            target="_blank"
+            rel="noreferrer"
+          >
+            All reports as one page
+          </a>
+        </h3>
+      )}
       <ul>{ended.sort(runOrder).map(row)}</ul>
     </div>
   );
