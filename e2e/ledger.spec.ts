@@ -18,6 +18,15 @@ test('the ledger finds a deliverable among all productions, keeps the view, and 
   await expect(page.getByRole('searchbox', { name: 'Find' })).toHaveValue('');
   await page.getByRole('button', { name: 'Regatta’s square', exact: true }).click();
   await expect(grid.getByRole('row')).toHaveCount(2);
+  // Put together by production, and one of them looked at alone.
+  await page.getByRole('button', { name: 'Everything' }).click();
+  const groups = page.getByRole('group', { name: 'Groups' });
+  await groups.getByRole('button', { name: /How deliverables are put together/ }).click();
+  await page.getByRole('menuitem', { name: 'by production' }).click();
+  await groups.getByRole('button', { name: /^Regatta \d/ }).click();
+  await expect(grid.getByRole('row')).toHaveCount(3);
+  await page.getByRole('button', { name: 'Regatta’s square', exact: true }).click();
+  await expect(grid.getByRole('row')).toHaveCount(2);
   await page.getByRole('group', { name: 'Standing' }).getByRole('button').first().click();
   await grid.getByRole('link', { name: /Quickby square/ }).click();
   await expect(page).toHaveURL(new RegExp(`${base}/deliverables/`));

@@ -12,6 +12,9 @@ export const handoverSchema = z.enum(handovers);
 export const ledgerOrders = ['due', 'name', 'production', 'stage', 'holder', 'last'] as const;
 
 /** Which deliverables are looked at, and in which order. */
+/** What a ledger's rows are put together by. */
+export const ledgerGroupings = ['production', 'outlet', 'holder', 'day'] as const;
+
 export const ledgerQuerySchema = z.object({
   productionId: id.optional(),
   /** Words that its name, its production, its place or its holder has in it. */
@@ -21,6 +24,10 @@ export const ledgerQuerySchema = z.object({
   holder: z.string().max(60).optional(),
   /** Due up to and with this day. */
   dueBy: daySchema.optional(),
+  /** Rows of one production, outlet, person or day stand together, in that order. */
+  group: z.enum(ledgerGroupings).optional(),
+  /** Those of one group alone, by its key. */
+  within: z.string().max(120).optional(),
   order: z.enum(ledgerOrders).default('due'),
   descending: z.boolean().default(false),
 });
@@ -38,6 +45,8 @@ export const ledgerAddressSchema = z.object({
     .optional(),
   holder: z.string().max(60).optional(),
   dueBy: daySchema.optional(),
+  group: z.enum(ledgerGroupings).optional(),
+  within: z.string().max(120).optional(),
   order: z.enum(ledgerOrders).optional(),
   descending: z
     .enum(['true', 'false'])
@@ -86,6 +95,8 @@ export const ledgerPageSchema = z.object({
   total: z.number().int(),
   counts: z.partialRecord(stageSchema, z.number().int()),
   holders: z.array(z.string()),
+  /** The groups there are, in their order, each with how many; none where none were asked for. A name may be empty. */
+  groups: z.array(z.object({ key: z.string(), name: z.string(), count: z.number().int() })),
 });
 export type LedgerPage = z.infer<typeof ledgerPageSchema>;
 

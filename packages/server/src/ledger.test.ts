@@ -73,7 +73,7 @@ test('days and people are given to versions, found again, sorted by, and told of
   const history = await s.get(deliverableHistorySchema, 'GET', `/versions/${tall}/history`);
   expect(history.happenings.map((h) => [h.by, happeningWords(h.what)]).slice(0, 2)).toEqual([
     ['Mona Ærø', 'Jo has it'],
-    ['Mona Ærø', 'It is due on 2020-01-02'],
+    ['Mona Ærø', 'It is due on 2 Jan 2020'],
   ]);
   // What stays as it is did not happen.
   await s.call('PATCH', path, { versionIds: [tall], holder: 'Jo' }, mona);
@@ -101,6 +101,36 @@ test('what is due is read by another program’s calendar, and the table by any'
   expect(lines[0]).toMatch(/^production,client,master/);
   // Nobody's spreadsheet works anything out.
   expect(table.body).toContain("'=SUM(1)");
+});
+
+test('rows of one group stand together, each group is counted, and one can be looked at alone', async () => {
+  const ask = (rest: string) => s.get(ledgerPageSchema, 'GET', `/ledger?${rest}`);
+  const all = await ask('');
+  expect(all.groups).toEqual([]);
+  for (const group of ['production', 'outlet', 'holder', 'day'] as const) {
+    const page = await ask(`group=${group}&order=name&descending=true`);
+    const keyOf = (row: (typeof page.rows)[number]) =>
+      ({
+        production: row.productionId,
+        outlet: row.outlet,
+        // Those that have none of it are a group too.
+        holder: row.holder || ' ',
+        day: row.dueOn ?? ' ',
+      })[group];
+    const keys = page.rows.map(keyOf);
+    // Each key is met in one run, in the order of the groups.
+    expect(keys.filter((key, i) => key !== keys[i - 1])).toEqual(page.groups.map((each) => each.key));
+    expect([page.total, page.groups.reduce((sum, each) => sum + each.count, 0)]).toEqual([
+      all.total,
+      all.total,
+    ]);
+    for (const { key, count } of page.groups) {
+      const alone = await ask(`group=${group}&within=${encodeURIComponent(key)}`);
+      expect([alone.total, alone.rows.every((row) => keyOf(row) === key)]).toEqual([count, true]);
+      expect(alone.groups).toEqual(page.groups);
+    }
+  }
+  expect((await s.call('GET', '/ledger?group=colour')).status).toBe(400);
 });
 
 test('ways of looking are kept and forgotten', async () => {

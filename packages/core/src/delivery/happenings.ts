@@ -23,13 +23,22 @@ export const happeningSchema = z.discriminatedUnion('kind', [
 export type Happening = z.infer<typeof happeningSchema>;
 type Kind = Happening['kind'];
 
+/** A day as a person reads it: “3 Dec 2026”. */
+const dayLabel = (day: string): string =>
+  new Date(`${day}T00:00:00Z`).toLocaleDateString('en-GB', {
+    day: 'numeric',
+    month: 'short',
+    year: 'numeric',
+    timeZone: 'UTC',
+  });
+
 const quoted = (words: string) => `“${words.length > 80 ? `${words.slice(0, 79)}…` : words}”`;
 
 /** One sentence for each kind, without its author and its date. */
 const sentences: { [K in Kind]: (of: Extract<Happening, { kind: K }>) => string } = {
   made: ({ file, passed }) => `${file} was made and ${passed ? 'passed its check' : 'failed its check'}`,
   renamed: ({ file, before }) => `${before} is called ${file} now`,
-  due: ({ day }) => (day === null ? 'It is due on no day any more' : `It is due on ${day}`),
+  due: ({ day }) => (day === null ? 'It is due on no day any more' : `It is due on ${dayLabel(day)}`),
   holder: ({ holder }) => (holder ? `${holder} has it` : 'Nobody has it any more'),
   shown: ({ link, file }) => `${file} was laid before whoever opens “${link}”`,
   approved: ({ file }) => `${file} was approved`,
@@ -55,7 +64,7 @@ export function happeningWords(of: Happening): string {
 const inShort: { [K in Kind]: (of: Extract<Happening, { kind: K }>) => string } = {
   made: ({ passed }) => (passed ? 'made, passed its check' : 'made, failed its check'),
   renamed: () => 'renamed',
-  due: ({ day }) => (day === null ? 'its day taken away' : `due on ${day}`),
+  due: ({ day }) => (day === null ? 'its day taken away' : `due on ${dayLabel(day)}`),
   holder: ({ holder }) => (holder ? `${holder} has it` : 'nobody has it'),
   shown: ({ link }) => `shown to “${link}”`,
   approved: () => 'approved',

@@ -1,6 +1,6 @@
 import type { Placement, Problem } from '@mivvy/core';
 import type { Receipt } from '@mivvy/api';
-import type { BesideFile } from '../files/beside.ts';
+import type { BesideFile } from '../files/beside-file.ts';
 
 /** One file on its way to one destination. */
 export interface Consignment {

@@ -4,16 +4,8 @@ import { sidecarText, type Result } from '@mivvy/core';
 import { sidecarName } from '@mivvy/media';
 import type { deliverables } from '../db/schema.ts';
 import type { Workspace } from '../workspace.ts';
+import type { BesideFile } from './beside-file.ts';
 import { changedCover, coverOf } from './cover-file.ts';
-
-/** A small file that goes with a film: its captions, or its cover. */
-export interface BesideFile {
-  kind: 'captions' | 'cover';
-  /** As the film, with its own ending. */
-  name: string;
-  content: Buffer;
-  sha256: string;
-}
 
 type Row = Pick<typeof deliverables.$inferSelect, 'path' | 'fileName' | 'plan' | 'coverSha256'>;
 

@@ -1,4 +1,4 @@
-import { and, asc, desc, eq, inArray, isNull, lte, or, sql, type SQL } from 'drizzle-orm';
+import { and, asc, desc, eq, inArray, isNull, lte, or, sql, type AnyColumn, type SQL } from 'drizzle-orm';
 import { alias } from 'drizzle-orm/sqlite-core';
 import type { LedgerPage, LedgerQuery, LedgerRow } from '@mivvy/api';
 import {
@@ -36,6 +36,29 @@ const sortedBy: Readonly<Record<LedgerQuery['order'], SQL | typeof versions.hold
   holder: versions.holder,
   last: sql`coalesce(${lastAt}, '')`,
 };
+
+type Group = NonNullable<LedgerQuery['group']>;
+
+type Column = SQL | SQL.Aliased | AnyColumn;
+/** The key of those that have none of what makes a group: no name is a space, and an address carries it. */
+const none = ' ';
+const keyOf = (column: Column) => sql<string>`coalesce(nullif(${column}, ''), ${none})`;
+const nameOf = (column: Column) => sql<string>`coalesce(${column}, '')`;
+
+/** What makes a group, and what it is called; its name is empty where a deliverable has none of that. */
+const groupedBy: Readonly<Record<Group, { key: SQL<string>; name: SQL<string> }>> = {
+  production: { key: sql`${versions.productionId}`, name: sql`${productions.name}` },
+  outlet: { key: keyOf(outlets.name), name: nameOf(outlets.name) },
+  holder: { key: keyOf(versions.holder), name: nameOf(versions.holder) },
+  day: { key: keyOf(dueOn), name: nameOf(dueOn) },
+};
+
+/** Groups by their names; what has none comes last. */
+const groupOrder = ({ key, name }: { key: SQL; name: SQL }): SQL[] => [
+  sql`${name} = ''`,
+  sql`lower(${name})`,
+  key,
+];
 
 /** A text as a pattern of LIKE that finds it anywhere. */
 const anywhere = (words: string) => `%${words.replace(/[\\%_]/g, (sign) => `\\${sign}`)}%`;
@@ -106,12 +129,16 @@ export async function ledgerPage(
 ): Promise<LedgerPage> {
   await settleStandings(ws);
   const conditions = wanted(query);
-  const counts = await countStages(ws, conditions);
   const staged = query.stages.length ? inArray(stageColumn, query.stages) : undefined;
+  const groups = query.group ? await groupsOf(ws, query.group, [...conditions, staged]) : [];
+  if (query.group && query.within !== undefined)
+    conditions.push(sql`${groupedBy[query.group].key} = ${query.within}`);
+  const counts = await countStages(ws, conditions);
   const direction = query.descending ? desc : asc;
   const rows = await entries(ws)
     .where(and(...conditions, staged))
     .orderBy(
+      ...(query.group ? groupOrder(groupedBy[query.group]) : []),
       direction(sortedBy[query.order]),
       asc(productions.name),
       asc(versions.createdAt),
@@ -143,8 +170,27 @@ export async function ledgerPage(
     }),
     total,
     counts,
+    groups,
     holders: holders.map((row) => row.holder).filter(Boolean),
   };
+}
+
+async function groupsOf(ws: Ws, group: Group, conditions: readonly (SQL | undefined)[]) {
+  const found = entries(ws)
+    .where(and(...conditions))
+    .as('found');
+  const columnsOf: Record<Group, { key: SQL<string>; name: SQL<string> }> = {
+    production: { key: sql`${found.productionId}`, name: sql`${found.production}` },
+    outlet: { key: keyOf(found.outlet), name: nameOf(found.outlet) },
+    holder: { key: keyOf(found.holder), name: nameOf(found.holder) },
+    day: { key: keyOf(found.dueOn), name: nameOf(found.dueOn) },
+  };
+  const { key, name } = columnsOf[group];
+  return ws.db
+    .select({ key, name: sql<string>`max(${name})`, count: sql<number>`count(*)` })
+    .from(found)
+    .groupBy(key)
+    .orderBy(...groupOrder({ key, name: sql`max(${name})` }));
 }
 
 async function countStages(ws: Ws, conditions: readonly SQL[]): Promise<LedgerPage['counts']> {

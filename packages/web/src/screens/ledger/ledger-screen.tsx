@@ -10,8 +10,9 @@ import {
 import { useMemo, useState } from 'react';
 import { Link, useNavigate } from 'react-router';
 import { countWords, happeningInShort, happeningWords, stages, waitsFor, type Stage } from '@mivvy/core';
-import type { LedgerQuery, LedgerRow } from '@mivvy/api';
+import type { LedgerPage, LedgerQuery, LedgerRow } from '@mivvy/api';
 import { ledgerAddress, useForgetView, useKeepView, useLedger, useLedgerViews } from '../../api/ledger.ts';
+import { Choice } from '../../parts/choice.tsx';
 import { dayWords, isLate, momentWords } from '../../parts/days.ts';
 import { Failed } from '../../parts/notices.tsx';
 import { StageStamp, stageWord } from '../../parts/stamp.tsx';
@@ -19,6 +20,8 @@ import { TopBar } from '../../parts/top-bar.tsx';
 import styles from './ledger.module.css';
 
 const everything: LedgerQuery = { search: '', stages: [], order: 'due', descending: false };
+/** So many groups are named above the rows; the others are found by scrolling or by words. */
+const mostGroups = 12;
 /** So many rows are asked for at a time. */
 const pageRows = 100;
 
@@ -186,6 +189,74 @@ function StageFilter({
   );
 }
 
+type Grouping = NonNullable<LedgerQuery['group']>;
+const groupings: Readonly<Record<Grouping | 'none', string>> = {
+  none: 'in one list',
+  production: 'by production',
+  outlet: 'by outlet',
+  holder: 'by who has it',
+  day: 'by the day it is due',
+};
+/** What a row's group is told by. */
+const groupOf: Readonly<Record<Grouping, (row: LedgerRow) => string>> = {
+  production: (row) => row.productionId,
+  outlet: (row) => row.outlet,
+  holder: (row) => row.holder,
+  day: (row) => row.dueOn ?? '',
+};
+const withoutOne: Readonly<Record<Grouping, string>> = {
+  production: '',
+  outlet: 'an outlet that is gone',
+  holder: 'nobody',
+  day: 'no day',
+};
+
+/** How rows are put together, and the groups there are, each with how many: a pressed one is looked at alone. */
+function Groups({
+  query,
+  groups,
+  onChange,
+}: {
+  query: LedgerQuery;
+  groups: LedgerPage['groups'];
+  onChange: (what: Pick<LedgerQuery, 'group' | 'within'>) => void;
+}) {
+  const { group, within } = query;
+  const nameOf = (name: string) =>
+    group === undefined || name === ''
+      ? withoutOne[group ?? 'production']
+      : group === 'day'
+        ? dayWords(name)
+        : name;
+  return (
+    <div className={styles.stages} role="group" aria-label="Groups">
+      <span>
+        Shown{' '}
+        <Choice
+          label="How deliverables are put together"
+          value={group ?? 'none'}
+          shown={groupings[group ?? 'none']}
+          options={Object.entries(groupings).map(([value, name]) => ({
+            value: value as Grouping | 'none',
+            name,
+          }))}
+          onChange={(next) => onChange({ group: next === 'none' ? undefined : next, within: undefined })}
+        />
+      </span>
+      {groups.slice(0, mostGroups).map(({ key, name, count }) => (
+        <button
+          key={key}
+          aria-pressed={within === key}
+          onClick={() => onChange({ group, within: within === key ? undefined : key })}
+        >
+          {nameOf(name)} <b>{count}</b>
+        </button>
+      ))}
+      {groups.length > mostGroups && <span className="quiet">and {groups.length - mostGroups} more</span>}
+    </div>
+  );
+}
+
 /** The ledger of all productions: every deliverable there is, found, sorted, and led to. */
 export function LedgerScreen() {
   const [query, setQuery] = useState<LedgerQuery>(everything);
@@ -200,6 +271,13 @@ export function LedgerScreen() {
     const field = Object.entries(orders).find(([, order]) => order === query.order)?.[0];
     return field ? [{ field, sort: query.descending ? 'desc' : 'asc' }] : [];
   }, [query.order, query.descending]);
+  /** The rows with which a group begins. */
+  const starts = useMemo(() => {
+    const rows = ledger.data?.rows ?? [];
+    const of = query.group && groupOf[query.group];
+    const firsts = of ? rows.filter((row, i) => i > 0 && of(row) !== of(rows[i - 1]!)) : [];
+    return new Set(firsts.map((row) => row.versionId));
+  }, [ledger.data, query.group]);
   const address = ledgerAddress(query);
   return (
     <div className="desk">
@@ -239,12 +317,14 @@ export function LedgerScreen() {
               chosen={query.stages}
               onChange={(chosen) => change({ stages: chosen })}
             />
+            <Groups query={query} groups={ledger.data?.groups ?? []} onChange={change} />
             <div className={styles.grid}>
               <DataGrid
                 rows={ledger.data?.rows ?? []}
                 getRowId={(row) => row.versionId}
                 columns={columns}
                 loading={ledger.isPending}
+                getRowClassName={({ id }) => (starts.has(String(id)) ? styles.groupStart! : '')}
                 rowHeight={50}
                 columnHeaderHeight={36}
                 disableColumnMenu
