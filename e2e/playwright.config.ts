@@ -48,6 +48,8 @@ export default defineConfig({
       MIVVY_DATA: dataDir,
       MIVVY_PORT: String(port),
       MIVVY_LOOKING: 'when-asked',
+      // The same order on every machine.
+      MIVVY_EXPORTS: '1',
       TSX_TSCONFIG_PATH: join(root, 'tsconfig.json'),
     },
     timeout: 180_000,

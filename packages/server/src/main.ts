@@ -46,6 +46,8 @@ const environment = z.object({
   MIVVY_INBOX: z.string().default(''),
   /** Looking for subjects takes a core for about as long as the film runs. */
   MIVVY_LOOKING: z.enum(['at-once', 'when-asked']).default('at-once'),
+  /** So many exports at once at most; without it as many as the machine bears. */
+  MIVVY_EXPORTS: z.coerce.number().int().min(1).max(64).optional(),
   MIVVY_LOG_LEVEL: z.enum(['trace', 'debug', 'info', 'warn', 'error']).default('info'),
 });
 
@@ -128,6 +130,7 @@ const ws = await openWorkspace({
   inboxes,
   log,
   looking: env.data.MIVVY_LOOKING,
+  exportsAtOnce: env.data.MIVVY_EXPORTS,
   access: reached,
 }).catch(unusable);
 const addressFile = join(dataDir, 'server.json');

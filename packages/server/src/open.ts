@@ -39,6 +39,8 @@ export interface OpenOptions {
   freeBytes?: () => Promise<number>;
   /** Whether films are looked at for subjects as soon as they have been read, or only when that is asked for. */
   looking?: 'at-once' | 'when-asked';
+  /** So many exports at once at most; without it as many as the machine bears. */
+  exportsAtOnce?: number | undefined;
   /** Where outlets are, instead of the stand-ins that come with the workspace, and how long their answers are awaited. */
   outlets?: { base: string; patienceMs?: number };
   /** How it is reached, where that is not this machine alone. */
@@ -61,7 +63,10 @@ export async function openWorkspace(
     const { db, close } = await openDatabase(storage.database);
     const specs = await SpecLibrary.open(db, storage.specs);
     const events = openEvents();
-    const runner = new Runner(db, new RowsQueue(db), events, log, () => disk.met());
+    const runner = new Runner(db, new RowsQueue(db), events, log, {
+      onDiskFull: () => disk.met(),
+      exportsAtOnce: options.exportsAtOnce,
+    });
     const room = options.freeBytes ?? (() => freeBytes(storage));
     const disk = new DiskWatch({
       freeBytes: () => ws.freeBytes(),

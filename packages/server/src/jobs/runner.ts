@@ -46,6 +46,13 @@ export interface JobKindWork {
   onRetry?: (tx: Writer, job: JobRow) => Promise<void>;
 }
 
+interface RunnerOptions {
+  /** Called when a job has met a full disk. */
+  onDiskFull: () => void;
+  /** So many exports at once at most; without it as many as the machine bears. */
+  exportsAtOnce: number | undefined;
+}
+
 /** What of a job is shown: what it was asked for with stays in its row. */
 export const jobColumns = {
   id: jobs.id,
@@ -112,8 +119,7 @@ export class Runner {
     private readonly queue: JobQueue,
     private readonly events: Events,
     private readonly log: Logger,
-    /** Called when a job has met a full disk. */
-    private readonly onDiskFull: () => void = () => undefined,
+    private readonly options: RunnerOptions,
   ) {}
 
   /**
@@ -240,7 +246,7 @@ export class Runner {
     for (const kind of Object.keys(this.work) as JobKind[]) {
       const taking = this.busy.get(kind) ?? 0;
       if (this.stopped || taking >= atOnce[kind] || this.held.has(kind)) continue;
-      if (kind === 'export' && !this.idle.bears(taking)) continue;
+      if (kind === 'export' && !this.bearsExport(taking)) continue;
       this.busy.set(kind, taking + 1);
       const turn = this.takeOne(kind)
         .catch((error: unknown) => (this.log.error({ err: error }, 'a job could not be taken'), false))
@@ -251,6 +257,10 @@ export class Runner {
         });
       this.turns.add(turn);
     }
+  }
+
+  private bearsExport(running: number): boolean {
+    return running < (this.options.exportsAtOnce ?? Infinity) && this.idle.bears(running);
   }
 
   /** Takes the oldest job of a kind that nobody holds and runs it to its end. Returns whether there was one. */
@@ -319,7 +329,7 @@ export class Runner {
         ending = { state: this.stopped ? 'given-back' : 'cancelled' };
       } else {
         this.log.error({ err: error, job: row.id }, 'job ended unexpectedly');
-        if (isDiskFull(error)) this.onDiskFull();
+        if (isDiskFull(error)) this.options.onDiskFull();
         const problem: Problem = isDiskFull(error)
           ? diskFullProblem
           : {
@@ -355,7 +365,7 @@ export class Runner {
       try {
         const written = await write();
         // Whoever asked for room meanwhile found this still running.
-        if (waited) this.onDiskFull();
+        if (waited) this.options.onDiskFull();
         return written;
       } catch (error) {
         this.log.error({ err: error }, 'what became of a job could not be written');

@@ -44,6 +44,8 @@ function launch(dataDir: string, env: Record<string, string>): { child: ChildPro
         MIVVY_DATA: dataDir,
         MIVVY_PORT: '0',
         MIVVY_LOOKING: 'when-asked',
+        // The same order on every machine.
+        MIVVY_EXPORTS: '1',
         TSX_TSCONFIG_PATH: join(root, 'tsconfig.json'),
         ...env,
       },

@@ -42,6 +42,8 @@ export async function testServer(over: Partial<OpenOptions> = {}) {
     dataDir: dir,
     log: pino({ level: 'silent' }),
     looking: 'when-asked',
+    // The same order on every machine.
+    exportsAtOnce: 1,
     detector: false,
     ...over,
   });

@@ -19,6 +19,8 @@ export const keys = {
   attention: ['attention'] as const,
   naming: (productionId: string, pattern: string) => ['naming', productionId, pattern] as const,
   report: (deliverableId: string) => ['report', deliverableId] as const,
+  /** What its file is, for whoever shows one without its production. */
+  filmOf: (masterId: string, fileGeneration: number) => ['film', masterId, fileGeneration] as const,
   look: (masterId: string) => ['look', masterId] as const,
   along: (masterId: string, fileGeneration: number, revision: number) =>
     ['along', masterId, fileGeneration, revision] as const,

@@ -8,6 +8,7 @@ import {
   inboxFileSchema,
   jobSchema,
   lookViewSchema,
+  masterSchema,
   placeSetSchema,
   preferencesSchema,
   productionCardSchema,
@@ -71,6 +72,14 @@ export const useReport = (deliverableId: string) =>
     queryKey: keys.report(deliverableId),
     staleTime: Infinity,
     queryFn: ({ signal }) => getJson(checkReportSchema, `/deliverables/${deliverableId}/report`, signal),
+  });
+/** A film by itself, for whoever shows it without its production. */
+export const useFilmOf = (master: { id: string; fileGeneration: number } | undefined) =>
+  useQuery({
+    queryKey: keys.filmOf(master?.id ?? '', master?.fileGeneration ?? 0),
+    enabled: master !== undefined,
+    staleTime: Infinity,
+    queryFn: ({ signal }) => getJson(masterSchema, `/masters/${master!.id}`, signal),
   });
 const lookQuery = (masterId: string, enabled: boolean) => ({
   queryKey: keys.look(masterId),

@@ -1,8 +1,10 @@
 import { Link, useNavigate, useParams } from 'react-router';
 import { useKey } from '../../keys/use-key.ts';
 import { useLetters } from '../../letters/letters.ts';
+import { NotesHere } from '../../parts/notes-here.tsx';
 import { Empty, Failed, Loading } from '../../parts/notices.tsx';
 import { useThisProduction } from '../../parts/this-production.ts';
+import { useDesk } from '../../play/use-desk.tsx';
 import { CaptionsPane } from './captions/captions-pane.tsx';
 import { LayerList } from './layer-list.tsx';
 import styles from './layers.module.css';
@@ -31,7 +33,8 @@ function Foldings({ folding }: { folding: Folding }) {
 }
 
 function Workplace({ folding }: { folding: Folding }) {
-  const { version, siblings, step } = useLayers();
+  const { version, master, siblings, step } = useLayers();
+  const desk = useDesk();
   const navigate = useNavigate();
   const go = (by: number) => {
     const here = siblings.findIndex((v) => v.id === version.id);
@@ -48,6 +51,7 @@ function Workplace({ folding }: { folding: Folding }) {
       <div className={`${styles.layers} ${folding === 'captions' ? styles.reading : ''}`}>
         <section className={styles.list} aria-label={folding === 'captions' ? 'Captions' : 'Layers'}>
           <Foldings folding={folding} />
+          <NotesHere version={version} rate={master.facts!.video.rate} onSeek={(frame) => desk.seek(frame)} />
           {folding === 'captions' ? <CaptionsPane /> : <LayerList />}
         </section>
         <ProofDesk handles={folding === 'picture'} />

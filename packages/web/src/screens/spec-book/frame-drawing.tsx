@@ -1,7 +1,8 @@
+import Slider from '@mui/material/Slider';
 import { useDrag } from '@use-gesture/react';
 import { useRef, useState, type CSSProperties, type KeyboardEvent } from 'react';
-import { insideMargins, type FrameFraction, type Placement } from '@mivvy/core';
-import { useProductions } from '../../api/queries.ts';
+import { frameToTimecode, insideMargins, type FrameFraction, type Placement } from '@mivvy/core';
+import { useFilmOf, useProductions } from '../../api/queries.ts';
 import { useKeepEvidence } from '../../api/spec-book.ts';
 import { Choice } from '../../parts/choice.tsx';
 import { usePlacementDraft } from './placement-draft.tsx';
@@ -133,11 +134,19 @@ function useBackdrop() {
   const films = (productions.data ?? []).flatMap((p) => p.masters).filter((m) => m.hasPoster);
   const [chosen, setChosen] = useState<string>(page.evidence ? 'evidence' : 'plain');
   const film = films.find((m) => m.id === chosen);
+  const facts = useFilmOf(film).data?.facts ?? null;
+  /** The frame of the film that is chosen; its poster until one is. */
+  const [frame, setFrame] = useState<number | null>(null);
+  const still = (at: number) =>
+    `/api/masters/${film!.id}/stills/${at}?file=${film!.fileGeneration}&size=large`;
   const url =
     chosen === 'evidence' && page.evidence
       ? `/api/spec-book/placements/${page.standing.id}/evidence?${encodeURIComponent(page.evidence)}`
-      : film && `/api/masters/${film.id}/poster`;
-  return { chosen, setChosen, films, film, url };
+      : film &&
+        (frame !== null && facts
+          ? still(Math.min(frame, facts.video.frames - 1))
+          : `/api/masters/${film.id}/poster`);
+  return { chosen, setChosen, films, film, facts, frame, setFrame, url };
 }
 
 /** The frame with its margin and blocked areas, to scale, where they are dragged and sized. */
@@ -145,7 +154,7 @@ export function FrameDrawing() {
   const { page, placement, edit } = usePlacementDraft();
   const [drawing, setDrawing] = useState(false);
   const { bind, box, fresh, areas, onKey } = useFrameHand(drawing, () => setDrawing(false));
-  const { chosen, setChosen, films, film, url } = useBackdrop();
+  const { chosen, setChosen, films, film, facts, frame: shownFrame, setFrame, url } = useBackdrop();
   const keep = useKeepEvidence();
   const chooser = useRef<HTMLInputElement>(null);
   const { frame, safeMargin } = placement;
@@ -206,6 +215,19 @@ export function FrameDrawing() {
           onChange={setChosen}
         />
         .{' '}
+        {film && facts && (
+          <Slider
+            size="small"
+            min={0}
+            max={facts.video.frames - 1}
+            defaultValue={shownFrame ?? Math.floor(facts.video.frames / 5)}
+            key={film.id}
+            aria-label={`Frame of ${film.name}`}
+            valueLabelDisplay="auto"
+            valueLabelFormat={(frame) => frameToTimecode(frame, facts.video.rate)}
+            onChangeCommitted={(_event, value) => setFrame(value)}
+          />
+        )}
         <button className="fix" onClick={() => chooser.current?.click()}>
           {page.evidence ? 'Another picture to trace' : 'A picture to trace'}
         </button>

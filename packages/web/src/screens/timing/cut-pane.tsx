@@ -1,7 +1,9 @@
 import { Link } from 'react-router';
 import { frameToTimecode } from '@mivvy/core';
 import { usePlayCut } from '../../api/changes.ts';
+import { NotesHere } from '../../parts/notes-here.tsx';
 import { savingWords } from '../../parts/saving-words.ts';
+import { useDesk } from '../../play/use-desk.tsx';
 import { CutSentences, EditLists, RemoveCut } from './cut-note.tsx';
 import { PlaceTimes } from './place-times.tsx';
 import { useTiming } from './timing-session.tsx';
@@ -57,9 +59,19 @@ export function CutPane({
     show,
   } = useTiming();
   const playCut = usePlayCut();
+  const desk = useDesk();
   return (
     <section className="note" aria-label="Cut">
       <Cuts base={base} onNew={onNew} />
+      {mine.map(({ version }) => (
+        <NotesHere
+          key={version.id}
+          version={version}
+          rate={rate}
+          onSeek={(frame) => desk.seek(frame)}
+          named
+        />
+      ))}
       {change ? (
         <CutSentences master={master} work={work} change={change} />
       ) : (

@@ -15,13 +15,13 @@ import { FileSentences } from './file-sentences.tsx';
 import { FillSentence } from './fill-sentence.tsx';
 import { MarginSentence } from './margin-sentence.tsx';
 import { MoveSentence } from './move-sentence.tsx';
-import { NotesHere } from './notes-here.tsx';
 import { NewerPlace } from './newer-place.tsx';
 import { RemoveVersion } from './remove-version.tsx';
 import { SharpenSentence } from './sharpen-sentence.tsx';
 import { TroubleNote } from './trouble-note.tsx';
 import { WindowSentence } from './window-sentence.tsx';
 import { joined } from '../../../parts/joined.ts';
+import { NotesHere } from '../../../parts/notes-here.tsx';
 
 /** The versions of the master by their letters. */
 function Siblings() {
@@ -157,7 +157,7 @@ interface NoteProps {
 
 /** The delivery note: the version in sentences, with what can be changed underlined. */
 export function DeliveryNote({ planned, ...shownOver }: NoteProps & { planned: Planned }) {
-  const { version, clip, saving } = useFraming();
+  const { version, master, clip, saving, seek } = useFraming();
   const movable = clip.fill.kind === 'filled' || clip.fill.kind === 'stacked';
   // How far it is enlarged is said with the window itself.
   const notes = planned.troubles.filter((t) => t.severity === 'note' && t.code !== 'enlarged');
@@ -167,7 +167,7 @@ export function DeliveryNote({ planned, ...shownOver }: NoteProps & { planned: P
       <h2>{versionName(version)}</h2>
       <OthersHere versionId={version.id} />
       <RoundCall />
-      <NotesHere />
+      <NotesHere version={version} rate={master.facts!.video.rate} onSeek={seek} />
       <ShotHeading />
       <SubjectNote />
       <ShotTroubles planned={planned} />
