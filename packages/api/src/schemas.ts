@@ -309,6 +309,9 @@ export const versionSchema = z.object({
   /** Why the newest file is behind; empty unless it is. */
   behind: z.array(z.string()),
   deliverable: deliverableSchema.nullable(),
+  /** Who framed it last, empty where nobody said; and when, null where that was not kept. */
+  framedBy: z.string(),
+  framedAt: when.nullable(),
   updatedAt: when,
 });
 export type Version = z.infer<typeof versionSchema>;

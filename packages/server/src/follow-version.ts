@@ -89,7 +89,7 @@ export async function frameOnArrival(ws: Workspace, masterId: string): Promise<n
     });
     if (!run?.changed) continue;
     try {
-      await ws.db.transaction((tx) => saveFraming(tx, version.id, version.revision, run.framing));
+      await ws.db.transaction((tx) => saveFraming(tx, version.id, version.revision, run.framing, ''));
       framed++;
     } catch (error) {
       // Somebody was faster: what a hand has set is never touched.

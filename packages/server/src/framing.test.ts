@@ -141,6 +141,9 @@ describe('shots and keeps', () => {
     expect(await readdir(join(s.dir, 'stills', first.id))).toEqual(
       expect.arrayContaining(['1-12.jpg', '1-60.jpg']),
     ); // the first one was drawn ahead, for its shot
+    const large = await fetch(`${s.base}/api/masters/${first.id}/stills/60?size=large`);
+    expect((await large.arrayBuffer()).byteLength).toBeGreaterThan((await answer.arrayBuffer()).byteLength);
+    expect(await readdir(join(s.dir, 'stills', first.id))).toContain('1-60-large.jpg');
     expect((await s.call('GET', `/masters/${first.id}/stills/9000`)).status).toBe(404);
     expect((await s.call('GET', `/masters/${first.id}/stills/x`)).status).toBe(404);
   });

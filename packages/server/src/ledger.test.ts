@@ -20,6 +20,7 @@ import { happeningWords } from '@mivvy/core';
 import * as z from 'zod';
 import { productions } from './db/schema.ts';
 import { happened } from './happenings.ts';
+import { heldFraming } from '@mivvy/core';
 import { madeProduction, type MadeProduction } from './testing/made.ts';
 import { testServer, type TestServer } from './testing/server.ts';
 
@@ -176,6 +177,30 @@ test('a pattern is shown for every version before it holds; renaming is a fact, 
   expect(told.flatMap((h) => (h.what.kind === 'renamed' ? [h.what.before] : [])).sort()).toEqual(
     before.filter(Boolean).sort(),
   );
+});
+
+test('who framed a version last is kept with it, told to whoever comes too late, and named where its file is behind', async () => {
+  const [first] = await made.versions();
+  const frame = (revision: number, x: number, who?: Record<string, string>) =>
+    s.call(
+      'PATCH',
+      `/versions/${first!.id}`,
+      { revision, framing: heldFraming({ x, y: 0.5, zoom: 1 }) },
+      who,
+    );
+  await frame(first!.revision, 0.31, mona);
+  const framed = (await made.versions())[0]!;
+  expect([framed.framedBy, framed.framedAt]).toEqual(['Mona Ærø', framed.updatedAt]);
+  expect(framed.behind).toEqual([expect.stringMatching(/^the framing .* on \d+ \w+ by Mona Ærø$/)]);
+  const late = await frame(first!.revision, 0.32);
+  expect([late.status, (late.body as { sentence: string }).sentence]).toEqual([
+    409,
+    'This version was changed by Mona Ærø meanwhile.',
+  ]);
+  // Whoever takes it back has framed it last.
+  await s.call('POST', `/versions/${first!.id}/undo`, undefined, { 'X-Who': 'Jo' });
+  const back = (await made.versions())[0]!;
+  expect([back.framedBy, back.standing]).toEqual(['Jo', first!.standing]);
 });
 
 test('an earlier file’s framing is put back, and that file is what it should be again', async () => {

@@ -6,18 +6,24 @@ import { remember } from './history.ts';
 import { refuse } from './http/problems.ts';
 import { now } from './workspace.ts';
 
-/** Frames a version anew and remembers what it was. Only who knows the newest revision gets through. */
+/**
+ * Frames a version anew and remembers what it was, and who did it. Only who knows the newest revision gets through.
+ *
+ * @param by who framed it; empty where nobody said, or nobody did
+ */
 export async function saveFraming(
   tx: Writer,
   id: string,
   revision: number,
   framing: Framing,
+  by: string,
 ): Promise<typeof versions.$inferSelect> {
   const [before] = await tx.select().from(versions).where(eq(versions.id, id));
+  const at = now();
   // One statement decides between two browsers.
   const [row] = await tx
     .update(versions)
-    .set({ framing, revision: sql`${versions.revision} + 1`, updatedAt: now() })
+    .set({ framing, framedBy: by, framedAt: at, revision: sql`${versions.revision} + 1`, updatedAt: at })
     .where(and(eq(versions.id, id), eq(versions.revision, revision)))
     .returning();
   if (!before) refuse(404, 'not-found', 'That version is not here any more.');
@@ -25,9 +31,11 @@ export async function saveFraming(
     refuse(
       409,
       'changed-elsewhere',
-      'This version was changed in another window meanwhile.',
+      before.framedBy
+        ? `This version was changed by ${before.framedBy} meanwhile.`
+        : 'This version was changed in another window meanwhile.',
       'The newest framing is shown now; put yours on top if you still want it.',
     );
-  await remember(tx, id, { framing: before.framing }, { framing }, now());
+  await remember(tx, id, { framing: before.framing }, { framing }, at);
   return row;
 }

@@ -159,6 +159,9 @@ export const versions = sqliteTable(
     sharpen: real('sharpen'),
     /** Who has it in hand; empty for nobody. */
     holder: text('holder').notNull().default(''),
+    /** Who framed it last, empty where nobody said or it was framed on arrival; and when, null in rows from before that was kept. */
+    framedBy: text('framed_by').notNull().default(''),
+    framedAt: text('framed_at'),
     /** A file of it was approved, or went out; a trigger keeps it. */
     approved: integer('approved', { mode: 'boolean' }).notNull().default(false),
     createdAt: createdAt(),

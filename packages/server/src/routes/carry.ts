@@ -14,7 +14,7 @@ import { carryMasterSchema, carryRequestSchema } from '@mivvy/api';
 import { addVersions } from '../add-versions.ts';
 import { carryFilm, carryMatched, matchFilms, matchWords } from '../carry.ts';
 import { masters, versions } from '../db/schema.ts';
-import { bodyOf, param, refuse, route, windowOf } from '../http/problems.ts';
+import { bodyOf, param, refuse, route, windowOf, whoOf } from '../http/problems.ts';
 import { saveFraming } from '../save-framing.ts';
 import { tellProduction } from '../tell.ts';
 import type { Workspace } from '../workspace.ts';
@@ -89,7 +89,7 @@ async function carryVersion(ws: Workspace, req: Request, res: Response): Promise
       });
   }
   await ws.db.transaction(async (tx) => {
-    for (const { id, revision, framing } of framed) await saveFraming(tx, id, revision, framing);
+    for (const { id, revision, framing } of framed) await saveFraming(tx, id, revision, framing, whoOf(req));
   });
   await tellProduction(ws, from.version.productionId, windowOf(req));
   res.json({ changed: framed.length, words });
@@ -125,7 +125,7 @@ async function carryMaster(ws: Workspace, req: Request, res: Response): Promise<
         const twin = made.find((v) => v.placementId === version.placementId);
         if (!twin) continue;
         const framing = carryMatched(twin.framing, version.framing, source, film, match);
-        await saveFraming(tx, version.id, version.revision, framing);
+        await saveFraming(tx, version.id, version.revision, framing, whoOf(req));
       }
     });
   }

@@ -177,7 +177,7 @@ async function restoreFraming(ws: Workspace, req: Request, res: Response): Promi
     );
   const { framing } = file.plan;
   await ws.db.transaction(async (tx) => {
-    await saveFraming(tx, version.id, version.revision, framing);
+    await saveFraming(tx, version.id, version.revision, framing, whoOf(req));
     await happened(tx, [
       {
         by: whoOf(req),

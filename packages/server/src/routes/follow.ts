@@ -5,7 +5,7 @@ import { followedWords, type Framing } from '@mivvy/core';
 import { followRequestSchema } from '@mivvy/api';
 import { masters, versions } from '../db/schema.ts';
 import { followVersion } from '../follow-version.ts';
-import { bodyOf, param, route, windowOf } from '../http/problems.ts';
+import { bodyOf, param, route, windowOf, whoOf } from '../http/problems.ts';
 import { lookView, wantLook } from '../looks.ts';
 import { saveFraming } from '../save-framing.ts';
 import { tellProduction } from '../tell.ts';
@@ -50,7 +50,7 @@ async function follow(ws: Workspace, req: Request, res: Response): Promise<void>
   }
   // All of them or none: one that was changed elsewhere meanwhile leaves the others as they were.
   await ws.db.transaction(async (tx) => {
-    for (const { id, revision, framing } of framed) await saveFraming(tx, id, revision, framing);
+    for (const { id, revision, framing } of framed) await saveFraming(tx, id, revision, framing, whoOf(req));
   });
   await tellProduction(ws, production.id, windowOf(req));
   res.json({ changed: total.changed, words: [followedWords(total), ...words] });

@@ -17,7 +17,7 @@ import { readFileSchema } from '@mivvy/api';
 import { createCut } from '../create-cut.ts';
 import type { Writer } from '../db/database.ts';
 import { cuts, versions } from '../db/schema.ts';
-import { bodyOf, param, refuse, route } from '../http/problems.ts';
+import { bodyOf, param, refuse, route, whoOf } from '../http/problems.ts';
 import { saveFraming } from '../save-framing.ts';
 import { graphicPath } from '../storage.ts';
 import { tellProduction } from '../tell.ts';
@@ -92,7 +92,7 @@ async function readPlan(ws: Workspace, req: Request, res: Response): Promise<voi
       checked.problem.mend,
     );
   const played = await ws.db.transaction(async (tx) => {
-    await saveFraming(tx, version.id, version.revision, framing);
+    await saveFraming(tx, version.id, version.revision, framing, whoOf(req));
     const finish = {
       ...(coverFrame === null ? {} : { coverFrame }),
       ...(sharpen === null ? {} : { sharpen }),

@@ -3,7 +3,7 @@ import { and, eq, inArray, sql } from 'drizzle-orm';
 import { acceptManySchema, framingsChangeSchema, takeBackSchema } from '@mivvy/api';
 import { versions } from '../db/schema.ts';
 import { recall } from '../history.ts';
-import { bodyOf, param, refuse, route, windowOf } from '../http/problems.ts';
+import { bodyOf, param, refuse, route, windowOf, whoOf } from '../http/problems.ts';
 import { saveFraming } from '../save-framing.ts';
 import { tellProduction } from '../tell.ts';
 import { versionsOf } from '../views/versions.ts';
@@ -56,7 +56,7 @@ async function saveTogether(ws: Workspace, req: Request, res: Response): Promise
   await named(ws, req, ids);
   await ws.db.transaction(async (tx) => {
     for (const { versionId, revision, framing } of framings)
-      await saveFraming(tx, versionId, revision, framing);
+      await saveFraming(tx, versionId, revision, framing, whoOf(req));
   });
   await answer(ws, req, res, ids);
 }

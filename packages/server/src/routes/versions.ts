@@ -4,7 +4,7 @@ import { coverChoiceSchema, framingChangeSchema, playsCutSchema, sharpenChoiceSc
 import { cuts, deliverables, jobs, versions } from '../db/schema.ts';
 import { doom, sweepDoomed } from '../files/doomed.ts';
 import { forgetChanges } from '../history.ts';
-import { bodyOf, param, refuse, route, windowOf } from '../http/problems.ts';
+import { bodyOf, param, refuse, route, windowOf, whoOf } from '../http/problems.ts';
 import { saveFraming } from '../save-framing.ts';
 import { filesOfExport, fromStored, logPath } from '../storage.ts';
 import { tellProduction, tellVersion } from '../tell.ts';
@@ -45,11 +45,13 @@ export function versionRoutes(ws: Workspace): Router {
   );
   undoRoutes(router, ws, '/versions/:id', {
     find: async (id) => (await findVersion(ws.db, id)).version,
-    restore: async (tx, version, state) => {
+    restore: async (tx, version, state, by) => {
       if (!('framing' in state || 'placementRevision' in state)) return;
+      const at = now();
+      const framed = 'framing' in state ? { framedBy: by, framedAt: at } : {};
       await tx
         .update(versions)
-        .set({ ...state, revision: sql`${versions.revision} + 1`, updatedAt: now() })
+        .set({ ...state, ...framed, revision: sql`${versions.revision} + 1`, updatedAt: at })
         .where(eq(versions.id, version.id));
     },
     answer: (req, version) => answerVersion(ws, req, version.id),
@@ -65,7 +67,7 @@ export async function answerVersion(ws: Workspace, req: Request, id: string) {
 
 async function changeFraming(ws: Workspace, req: Request, res: Response): Promise<void> {
   const { revision, framing } = bodyOf(framingChangeSchema, req);
-  const row = await ws.db.transaction((tx) => saveFraming(tx, param(req), revision, framing));
+  const row = await ws.db.transaction((tx) => saveFraming(tx, param(req), revision, framing, whoOf(req)));
   res.json(await answerVersion(ws, req, row.id));
 }
 

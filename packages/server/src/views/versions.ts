@@ -109,9 +109,12 @@ async function behind(ws: Ws, rows: readonly VersionRow[]): Promise<Map<string, 
       if (!now) return [version.id, []];
       const reasons = behindReasons(plan, now.plan, master.shots ?? []);
       const [only] = reasons;
-      // One change, and the version's last one came after the file: that is its day.
-      if (reasons.length === 1 && only!.startsWith('the framing') && version.updatedAt > madeAt)
-        reasons[0] = `${only!} on ${dayWords(version.updatedAt)}`;
+      // One change, and the version was framed after the file was made: that is its day.
+      const framedAt = version.framedAt ?? version.updatedAt;
+      if (reasons.length === 1 && only!.startsWith('the framing') && framedAt > madeAt) {
+        const by = version.framedBy ? ` by ${version.framedBy}` : '';
+        reasons[0] = `${only!} on ${dayWords(framedAt)}${by}`;
+      }
       const approval = answers.get(deliverableId);
       if (approval) reasons.push(`${approval.by} approved this earlier file on ${dayWords(approval.at)}`);
       return [version.id, reasons];

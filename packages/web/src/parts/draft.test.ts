@@ -30,6 +30,8 @@ function version(revision: number, x = 0.5): Version {
     stage: 'planned',
     dueOn: null,
     holder: '',
+    framedBy: '',
+    framedAt: null,
     approved: false,
     openNotes: 0,
     behind: [],

@@ -20,6 +20,7 @@ import { RemoveVersion } from './remove-version.tsx';
 import { SharpenSentence } from './sharpen-sentence.tsx';
 import { TroubleNote } from './trouble-note.tsx';
 import { WindowSentence } from './window-sentence.tsx';
+import { momentWords } from '../../../parts/days.ts';
 import { joined } from '../../../parts/joined.ts';
 import { NotesHere } from '../../../parts/notes-here.tsx';
 
@@ -193,6 +194,12 @@ export function DeliveryNote({ planned, ...shownOver }: NoteProps & { planned: P
       <GuidesSentence />
       <p className="quiet small" role="status">
         {savingWords[saving]}
+        {version.framedBy && version.framedAt && (
+          <>
+            {' '}
+            Framed last by {version.framedBy}, {momentWords(version.framedAt)}.
+          </>
+        )}
       </p>
       <RemoveVersion version={version} />
     </section>
