@@ -16,11 +16,10 @@ import {
   renamedSchema,
   versionSchema,
 } from '@mivvy/api';
-import { happeningWords } from '@mivvy/core';
+import { happeningWords, heldFraming } from '@mivvy/core';
 import * as z from 'zod';
 import { productions } from './db/schema.ts';
 import { happened } from './happenings.ts';
-import { heldFraming } from '@mivvy/core';
 import { madeProduction, type MadeProduction } from './testing/made.ts';
 import { testServer, type TestServer } from './testing/server.ts';
 
