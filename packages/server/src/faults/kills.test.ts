@@ -111,6 +111,8 @@ test(`${kills} kills at random moments: every upload ends in one master, every r
       });
       await pause(random() * 900);
       await again();
+      // A job that died with the server three times is given up: what was begun before may end now.
+      await until(async () => (await detail()).jobs.length === 0);
     }
   }
   const done = await until(async () => {
