@@ -51,7 +51,13 @@ function Workplace({ folding }: { folding: Folding }) {
       <div className={`${styles.layers} ${folding === 'captions' ? styles.reading : ''}`}>
         <section className={styles.list} aria-label={folding === 'captions' ? 'Captions' : 'Layers'}>
           <Foldings folding={folding} />
-          <NotesHere version={version} rate={master.facts!.video.rate} onSeek={(frame) => desk.seek(frame)} />
+          <div className={styles.asked}>
+            <NotesHere
+              version={version}
+              rate={master.facts!.video.rate}
+              onSeek={(frame) => desk.seek(frame)}
+            />
+          </div>
           {folding === 'captions' ? <CaptionsPane /> : <LayerList />}
         </section>
         <ProofDesk handles={folding === 'picture'} />
