@@ -47,18 +47,14 @@ async function setState(
     .where(and(eq(dispatches.id, id), inArray(dispatches.state, from)));
 }
 
-/** A dispatch with all that its connector needs, and what is wrong with what goes beside its film; null for nothing. */
-export async function consignmentOf(
-  ws: Ws,
-  row: DispatchRow,
-): Promise<{ of: Consignment; wrong: Problem | null } | undefined> {
+/** A dispatch with what its connector needs to find it, and its file's row; what goes beside the film is not read. */
+export async function consignmentOf(ws: Ws, row: DispatchRow) {
   const [file] = await ws.db.select().from(deliverables).where(eq(deliverables.id, row.deliverableId));
   const [version] = await ws.db.select().from(versions).where(eq(versions.id, row.versionId));
   const place = version && ws.specs.of(version);
   if (!file || !place) return undefined;
-  const beside = await besideFilm(ws, file);
   const of: Consignment = {
-    beside: beside.ok ? beside.value : [],
+    beside: [],
     path: fromStored(ws.storage, file.path),
     fileName: file.fileName,
     bytes: file.bytes,
@@ -68,7 +64,7 @@ export async function consignmentOf(
     placement: place.placement,
     publishAt: row.publishAt,
   };
-  return { of, wrong: beside.ok ? null : beside.problem };
+  return { of, file };
 }
 
 async function dispatchOne(ws: Ws, { job, signal, progress }: JobContext): Promise<Result<void>> {
@@ -77,8 +73,9 @@ async function dispatchOne(ws: Ws, { job, signal, progress }: JobContext): Promi
   if (!row || !['waiting', 'sending'].includes(row.state)) return ok(undefined);
   const consignment = await consignmentOf(ws, row);
   if (!consignment) return ok(undefined);
-  const { of, wrong } = consignment;
-  if (wrong) return refusedBy(ws, row, of, wrong, 'refused');
+  const beside = await besideFilm(ws, consignment.file);
+  if (!beside.ok) return refusedBy(ws, row, consignment.of, beside.problem, 'refused');
+  const of: Consignment = { ...consignment.of, beside: beside.value };
   const connector = ws.connectors[row.connector as keyof Connectors];
   let last: Problem | undefined;
   for (let attempt = row.attempts + 1; attempt <= mostTries; attempt++) {

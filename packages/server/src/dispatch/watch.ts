@@ -35,7 +35,12 @@ export async function askAfterDispatches(ws: Ws): Promise<void> {
       await ws.db.transaction(async (tx) => {
         await tx
           .update(dispatches)
-          .set({ state: 'live', receipt: there.receipt, updatedAt: now() })
+          // What went with it was compared when it arrived.
+          .set({
+            state: 'live',
+            receipt: { ...there.receipt, beside: row.receipt?.beside ?? [] },
+            updatedAt: now(),
+          })
           .where(and(eq(dispatches.id, row.id), eq(dispatches.state, 'arrived')));
         await happened(tx, [
           about(row, { kind: 'live', file: of.fileName, to: row.to, address: there.receipt.address ?? '' }),

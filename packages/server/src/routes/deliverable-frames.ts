@@ -1,8 +1,8 @@
+import { join } from 'node:path';
 import { eq } from 'drizzle-orm';
 import { Router, type Request, type Response } from 'express';
 import { nanoid } from 'nanoid';
 import PQueue from 'p-queue';
-import { join } from 'node:path';
 import { pictureAsPlanned, pictureInFile } from '@mivvy/media';
 import type { Result } from '@mivvy/core';
 import { deliverables, masters, versions } from '../db/schema.ts';

@@ -26,8 +26,8 @@ function Picture({
       {failed ? (
         <p className="warn">
           {which === 'file'
-            ? 'The file has no such picture, or is not on the disk as it was made.'
-            : 'The film that it was made from has been replaced, or is not where it was.'}
+            ? 'This picture could not be drawn. The file may have fewer, or not be on the disk as it was made.'
+            : 'This picture could not be drawn. The film may have been replaced since, or not be where it was.'}
         </p>
       ) : (
         <img
