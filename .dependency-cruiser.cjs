@@ -1,11 +1,12 @@
-/** Allowed imports: core ← media ← cli; core ← api ← server, web; media ← server; demo may use core, media and api. */
-const packages = ['core', 'media', 'api', 'server', 'web', 'cli', 'demo'];
+/** Allowed imports: core ← media ← cli; core ← api ← server, web; media ← server; worker and demo may use core, media and api. */
+const packages = ['core', 'media', 'api', 'server', 'worker', 'web', 'cli', 'demo'];
 const allowed = {
   core: [],
   media: ['core'],
   cli: ['core', 'media'],
   api: ['core'],
   server: ['core', 'media', 'api'],
+  worker: ['core', 'media', 'api'],
   web: ['core', 'api'],
   demo: ['core', 'media', 'api'],
 };

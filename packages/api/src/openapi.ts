@@ -3,6 +3,7 @@ import * as z from 'zod';
 import { checkReportSchema } from '@mivvy/core';
 import * as l from './ledger-schemas.ts';
 import { problemSchema } from './problem-schema.ts';
+import * as m from './machine-schemas.ts';
 import * as p from './people-schemas.ts';
 import * as s from './schemas.ts';
 
@@ -595,6 +596,63 @@ export const operations: readonly Operation[] = [
     method: 'delete',
     path: '/api/tokens/{id}',
     summary: 'Revoke a token',
+  },
+  {
+    method: 'get',
+    path: '/api/machines',
+    summary: 'What makes exports, what each does, and why nothing is taken where nothing is',
+    answer: m.machinesSchema,
+  },
+  {
+    method: 'patch',
+    path: '/api/machines/{id}',
+    summary: 'Let a machine take nothing more, or take work again; limit how much it does at once',
+    body: m.machineChangeSchema,
+    answer: m.machineSchema,
+  },
+  {
+    method: 'delete',
+    path: '/api/machines/{id}',
+    summary: 'Remove a machine; what it does goes back into the queue',
+  },
+  {
+    method: 'post',
+    path: '/api/machines/join',
+    summary: 'For render machines: join, or join again',
+    body: m.machineJoinSchema,
+    answer: m.machineJoinedSchema,
+  },
+  {
+    method: 'post',
+    path: '/api/machines/{id}/beat',
+    summary: 'For render machines: a sign of life, how far each job is, and what is to be known',
+    body: m.machineBeatSchema,
+    answer: m.machineOrdersSchema,
+  },
+  {
+    method: 'post',
+    path: '/api/machines/{id}/take',
+    summary: 'For render machines: the job of a ticket that was drawn',
+    body: m.machineTakeSchema,
+    answer: m.machineTakenSchema,
+  },
+  {
+    method: 'get',
+    path: '/api/machines/{id}/jobs/{job}/film',
+    summary: 'For render machines: the film of a job that is held, in ranges',
+  },
+  {
+    method: 'get',
+    path: '/api/machines/{id}/jobs/{job}/graphics/{kind}/{sha256}',
+    summary: 'For render machines: what the layers of a job that is held show',
+  },
+  {
+    method: 'post',
+    path: '/api/machines/{id}/jobs/{job}/end',
+    summary:
+      'For render machines: how a job ended; its files came by resumable uploads to /api/machines/results',
+    body: m.machineEndSchema,
+    answer: m.machineEndedSchema,
   },
   {
     method: 'get',

@@ -69,6 +69,8 @@ export const tokenSchema = z.object({
   name: z.string(),
   person: z.string(),
   role: roleSchema,
+  /** Whose it is: a script's, or a render machine's, which opens nothing but what such a machine needs. */
+  holder: z.enum(['script', 'machine']),
   createdAt: when,
   lastUsedAt: when.nullable(),
   endsAt: when,
@@ -77,6 +79,7 @@ export type Token = z.infer<typeof tokenSchema>;
 export const newTokenSchema = z.strictObject({
   name: nameSchema,
   role: roleSchema,
+  holder: z.enum(['script', 'machine']).default('script'),
   days: z.number().int().min(1).max(366),
 });
 /** A token with its secret: told once. */

@@ -200,6 +200,8 @@ export const jobSchema = z.object({
   /** Film seconds done a second. */
   speed: z.number(),
   problem: problemSchema.nullable(),
+  /** The render machine that has it, by its name; null for the server itself, and while none has it. */
+  machine: z.string().nullable(),
   createdAt: when,
   startedAt: when.nullable(),
   finishedAt: when.nullable(),
@@ -699,6 +701,8 @@ export const serverEventSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('workspace') }),
   /** The spec book changed, and with it what its placements demand of versions. */
   z.object({ kind: z.literal('spec-book') }),
+  /** A render machine joined, left, or was told something. */
+  z.object({ kind: z.literal('machines') }),
   /** The data disk is full, or has room again. */
   z.object({ kind: z.literal('disk'), disk: diskStateSchema }),
 ]);

@@ -348,7 +348,7 @@ export {
 export { startStyles } from './layers/styles.ts';
 export { clearArea, type FrameRect } from './layers/clear-area.ts';
 export { anchored, type LaidLayer } from './layers/lay-out.ts';
-export { type PlannedLayer } from './layers/planned-layer.ts';
+export { graphicsShown, type PlannedLayer } from './layers/planned-layer.ts';
 export { dress, type Dressed } from './layers/dress.ts';
 export { draftLayerId } from './layers/draft-mark.ts';
 export { coveredAt } from './layers/covered.ts';

@@ -5,17 +5,18 @@ import express, { type Express } from 'express';
 import helmet from 'helmet';
 import { pinoHttp } from 'pino-http';
 import { locateTools } from '@mivvy/media';
+import { release } from '@mivvy/api';
 import { openApiDocument } from '@mivvy/api/openapi';
 import { isDiskFull } from './disk/full.ts';
 import { guardOrigin, guardWorkspace } from './http/guard.ts';
 import { gate } from './people/gate.ts';
 import { Metrics } from './http/metrics.ts';
 import { answerProblems } from './http/problems.ts';
+
 import { apiRoutes } from './routes/api.ts';
+import { resultRoutes } from './routes/results.ts';
 import { uploadRoutes } from './routes/uploads.ts';
 import type { Workspace } from './workspace.ts';
-
-export const release = '0.1.0';
 
 /** The built interface; absent while it is being developed, when Vite serves it. Measuring uses a build of its own. */
 const interfaceDir = process.env.MIVVY_INTERFACE ?? fileURLToPath(new URL('../../web/dist', import.meta.url));
@@ -65,6 +66,7 @@ export function createApp(ws: Workspace): Express {
   app.use('/api', metrics.timing(), gate(ws));
 
   app.all(['/api/uploads', '/api/uploads/*rest'], uploadRoutes(ws));
+  app.all(['/api/machines/results', '/api/machines/results/*rest'], resultRoutes(ws));
 
   app.get('/api/health', async (_req, res) => {
     const tools = await locateTools();

@@ -3,6 +3,7 @@ import { createServer } from 'node:http';
 import { createServer as createSecureServer } from 'node:https';
 import { createSecureContext } from 'node:tls';
 import { delimiter, join, resolve } from 'node:path';
+import { parseArgs } from 'node:util';
 import { fileURLToPath } from 'node:url';
 import getPort from 'get-port';
 import { pino } from 'pino';
@@ -46,14 +47,32 @@ const environment = z.object({
   MIVVY_INBOX: z.string().default(''),
   /** Looking for subjects takes a core for about as long as the film runs. */
   MIVVY_LOOKING: z.enum(['at-once', 'when-asked']).default('at-once'),
-  /** So many exports at once at most; without it as many as the machine bears. */
-  MIVVY_EXPORTS: z.coerce.number().int().min(1).max(64).optional(),
+  /** So many exports at once at most, 0 for none; without it as many as the machine bears. */
+  MIVVY_EXPORTS: z.coerce.number().int().min(0).max(64).optional(),
+  /** Where render machines draw jobs from. */
+  MIVVY_QUEUE: z.url({ protocol: /^rediss?$/ }).optional(),
   MIVVY_LOG_LEVEL: z.enum(['trace', 'debug', 'info', 'warn', 'error']).default('info'),
 });
 
 const say = (line: string) => process.stdout.write(`${line}\n`);
 
-const env = environment.safeParse(process.env);
+/** What is said behind the command goes before what the environment says. */
+function said(): Record<string, string | undefined> {
+  try {
+    const { values } = parseArgs({ options: { queue: { type: 'string' }, exports: { type: 'string' } } });
+    return {
+      ...(values.queue === undefined ? {} : { MIVVY_QUEUE: values.queue }),
+      ...(values.exports === undefined ? {} : { MIVVY_EXPORTS: values.exports }),
+    };
+  } catch (error) {
+    process.stderr.write(
+      `${(error as Error).message}\nUsage: ./mivvy start [--queue redis://…] [--exports N]\n`,
+    );
+    return process.exit(2);
+  }
+}
+
+const env = environment.safeParse({ ...process.env, ...said() });
 if (!env.success) {
   const issue = env.error.issues[0]!;
   process.stderr.write(`${issue.path.join('.')} is not usable: ${issue.message}\n`);
@@ -131,6 +150,7 @@ const ws = await openWorkspace({
   log,
   looking: env.data.MIVVY_LOOKING,
   exportsAtOnce: env.data.MIVVY_EXPORTS,
+  queueUrl: env.data.MIVVY_QUEUE,
   access: reached,
 }).catch(unusable);
 const addressFile = join(dataDir, 'server.json');

@@ -13,7 +13,9 @@ import { ingestWork } from './jobs/ingest.ts';
 import { lookWork } from './jobs/look.ts';
 import { forgetOldStandings } from './plans.ts';
 import { readPreferences } from './preferences.ts';
+import { RedisQueue } from './jobs/queue/redis-queue.ts';
 import { RowsQueue } from './jobs/queue/rows-queue.ts';
+import { queueName } from './machines/queue-name.ts';
 import { Runner } from './jobs/runner.ts';
 import { onThisMachine, type Access } from './people/access.ts';
 import { Live } from './people/live.ts';
@@ -39,8 +41,10 @@ export interface OpenOptions {
   freeBytes?: () => Promise<number>;
   /** Whether films are looked at for subjects as soon as they have been read, or only when that is asked for. */
   looking?: 'at-once' | 'when-asked';
-  /** So many exports at once at most; without it as many as the machine bears. */
+  /** So many exports at once at most, 0 for none; without it as many as the machine bears. */
   exportsAtOnce?: number | undefined;
+  /** Where render machines draw jobs from, as redis://… */
+  queueUrl?: string | undefined;
   /** Where outlets are, instead of the stand-ins that come with the workspace, and how long their answers are awaited. */
   outlets?: { base: string; patienceMs?: number };
   /** How it is reached, where that is not this machine alone. */
@@ -63,7 +67,12 @@ export async function openWorkspace(
     const { db, close } = await openDatabase(storage.database);
     const specs = await SpecLibrary.open(db, storage.specs);
     const events = openEvents();
-    const runner = new Runner(db, new RowsQueue(db), events, log, {
+    const rows = new RowsQueue(db);
+    const handed =
+      options.queueUrl === undefined
+        ? null
+        : new RedisQueue(rows, { url: options.queueUrl, prefix: await queueName(storage), log });
+    const runner = new Runner(db, handed ?? rows, events, log, {
       onDiskFull: () => disk.met(),
       exportsAtOnce: options.exportsAtOnce,
     });
@@ -84,6 +93,8 @@ export async function openWorkspace(
       specs,
       events,
       runner,
+      handed,
+      exportsHere: options.exportsAtOnce !== 0,
       log,
       disk,
       freeBytes: room,
@@ -125,6 +136,7 @@ export async function openWorkspace(
         clearInterval(askingAfter);
         await asking;
         await runner.stop();
+        await handed?.close();
         await disk.stop();
         await standIns?.close();
         close();

@@ -16,6 +16,8 @@ export interface Storage {
   graphics: string;
   /** Working folders of running jobs; whatever lies here belongs to a job or is rubbish. */
   work: string;
+  /** What render machines bring back, until it counts. */
+  results: string;
   logs: string;
   specs: string;
   /** What the stand-ins for outlets have taken. */
@@ -50,13 +52,27 @@ export async function openStorage(root: string, inboxes: string[]): Promise<Stor
     exports: at('exports'),
     graphics: at('graphics'),
     work: at('work'),
+    results: at('results'),
     logs: at('logs'),
     specs: at('specs'),
     standIns: at('stand-ins'),
     inboxes: inboxes.length ? inboxes : [at('inbox')],
   };
-  const { uploads, originals, proxies, stills, analysis, exports, graphics, work, logs, specs } = storage;
-  for (const dir of [uploads, originals, proxies, stills, analysis, exports, graphics, work, logs, specs])
+  const { uploads, originals, proxies, stills, analysis, exports, graphics, work, results, logs, specs } =
+    storage;
+  for (const dir of [
+    uploads,
+    originals,
+    proxies,
+    stills,
+    analysis,
+    exports,
+    graphics,
+    work,
+    results,
+    logs,
+    specs,
+  ])
     await mkdir(dir, { recursive: true });
   if (!inboxes.length) await mkdir(at('inbox'), { recursive: true });
   return storage;

@@ -5,6 +5,7 @@ import type { Connectors } from './dispatch/connectors.ts';
 import type { Events } from './events.ts';
 import type { Access } from './people/access.ts';
 import type { Live } from './people/live.ts';
+import type { RedisQueue } from './jobs/queue/redis-queue.ts';
 import type { Runner } from './jobs/runner.ts';
 import type { SpecLibrary } from './specs.ts';
 import type { Storage } from './storage.ts';
@@ -16,6 +17,10 @@ export interface Workspace {
   specs: SpecLibrary;
   events: Events;
   runner: Runner;
+  /** Where render machines draw jobs from; null where there is no such queue. */
+  handed: RedisQueue | null;
+  /** Whether the server makes exports itself. */
+  exportsHere: boolean;
   log: Logger;
   disk: DiskWatch;
   /** What carries files out of the house. */

@@ -39,3 +39,18 @@ export const plannedLayerSchema = z.object({
 });
 export type PlannedLayer = z.infer<typeof plannedLayerSchema>;
 export type PlannedWords = Extract<PlannedLayer['what'], { kind: 'words' }>;
+
+/** A picture or a film that layers show, by the sum of its bytes. */
+export interface ShownGraphic {
+  kind: 'picture' | 'film';
+  sha256: string;
+}
+
+/** What some layers show that lies in files of its own, each once. */
+export function graphicsShown(layers: readonly PlannedLayer[]): ShownGraphic[] {
+  const shown = new Map<string, ShownGraphic>();
+  for (const { what } of layers)
+    if (what.kind !== 'words')
+      shown.set(`${what.kind} ${what.sha256}`, { kind: what.kind, sha256: what.sha256 });
+  return [...shown.values()];
+}

@@ -38,6 +38,13 @@ export interface DeliverProgress {
   speed: number;
 }
 
+/** What is done, in words. */
+export const deliverStages: Readonly<Record<DeliverProgress['stage'], string>> = {
+  analyse: 'first pass',
+  encode: 'encoding',
+  measure: 'measuring',
+};
+
 export interface DeliverOptions {
   masterPath: string;
   /** Where the finished file goes. It appears there whole, by renaming, or not at all. */

@@ -213,6 +213,10 @@ export const jobs = sqliteTable(
     /** Which process holds the job, and until when; past that another takes over. Milliseconds since 1970. */
     owner: text('owner'),
     leaseUntil: integer('lease_until'),
+    /** The render machine that has it, by its name; null while none has. */
+    machine: text('machine'),
+    /** How often it was handed over to where other machines take it; a taking under an older number counts for nothing. */
+    handed: integer('handed').notNull().default(0),
     createdAt: createdAt(),
     startedAt: text('started_at'),
     finishedAt: text('finished_at'),
@@ -259,6 +263,8 @@ export const deliverables = sqliteTable(
     handover: text('handover').$type<Handover>().notNull().default('none'),
     exportNumber: integer('export_number').notNull(),
     tookSeconds: real('took_seconds').notNull(),
+    /** The render machine that made it, by its name then; null for the server itself. */
+    madeOn: text('made_on'),
     madeAt: text('made_at').notNull(),
   },
   (t) => [
@@ -571,11 +577,41 @@ export const tokens = sqliteTable(
     name: text('name').notNull(),
     /** What it may do, never more than its person. */
     role: text('role').$type<Role>().notNull(),
+    /** Whose it is: a script's, or a render machine's, which opens nothing but what such a machine needs. */
+    holder: text('holder', { enum: ['script', 'machine'] })
+      .notNull()
+      .default('script'),
     createdAt: createdAt(),
     lastUsedAt: text('last_used_at'),
     endsAt: text('ends_at').notNull(),
   },
   (t) => [uniqueIndex('one_token_a_secret').on(t.secretHash), index('tokens_by_person').on(t.personId)],
+);
+
+/** Render machines that have joined, and what each last said of itself. */
+export const machines = sqliteTable(
+  'machines',
+  {
+    id: id(),
+    name: text('name').notNull(),
+    /** Of its process now: a machine that is started anew is another owner of jobs. */
+    session: text('session').notNull(),
+    ffmpeg: text('ffmpeg').notNull(),
+    cores: integer('cores').notNull(),
+    /** It takes no other job. */
+    draining: integer('draining', { mode: 'boolean' }).notNull().default(false),
+    /** Why it takes nothing, where nobody told it so: what it says itself, or why it was taken out of service. */
+    trouble: json('trouble', codecs.problem),
+    /** So many exports at once at most; null for as many as it bears. */
+    atOnce: integer('at_once'),
+    cacheBytes: integer('cache_bytes').notNull().default(0),
+    cacheLimit: integer('cache_limit').notNull().default(0),
+    /** The last lines of its log. */
+    log: text('log').notNull().default(''),
+    joinedAt: text('joined_at').notNull(),
+    lastSeenAt: text('last_seen_at').notNull(),
+  },
+  (t) => [uniqueIndex('one_machine_a_name').on(t.name)],
 );
 
 /** Files and folders that nothing refers to any more, written in the transaction that let go of them; removed after it, or at the next start. */

@@ -3,15 +3,22 @@ import { and, eq, inArray, sql } from 'drizzle-orm';
 import { nanoid } from 'nanoid';
 import type { Logger } from 'pino';
 import type { Problem, Result } from '@mivvy/core';
-import { Cancelled } from '@mivvy/media';
+import { Cancelled, IdleWatch } from '@mivvy/media';
 import type { Job } from '@mivvy/api';
 import type { Database, Writer } from '../db/database.ts';
 import { diskFullProblem, isDiskFull } from '../disk/full.ts';
 import { jobs } from '../db/schema.ts';
 import type { Events } from '../events.ts';
 import { tellProduction, tellVersion } from '../tell.ts';
-import { IdleWatch } from './bears.ts';
-import type { JobEnding, JobKind, JobProgress, JobQueue, JobRow, NewJob } from './queue/job-queue.ts';
+import type {
+  AlsoWrite,
+  JobEnding,
+  JobKind,
+  JobProgress,
+  JobQueue,
+  JobRow,
+  NewJob,
+} from './queue/job-queue.ts';
 
 export type { JobKind, JobRow, NewJob } from './queue/job-queue.ts';
 
@@ -49,7 +56,7 @@ export interface JobKindWork {
 interface RunnerOptions {
   /** Called when a job has met a full disk. */
   onDiskFull: () => void;
-  /** So many exports at once at most; without it as many as the machine bears. */
+  /** So many exports at once at most, 0 for none; without it as many as the machine bears. */
   exportsAtOnce: number | undefined;
 }
 
@@ -68,6 +75,7 @@ export const jobColumns = {
   etaSeconds: jobs.etaSeconds,
   speed: jobs.speed,
   problem: jobs.problem,
+  machine: jobs.machine,
   createdAt: jobs.createdAt,
   startedAt: jobs.startedAt,
   finishedAt: jobs.finishedAt,
@@ -91,6 +99,7 @@ export function toJob({
   placementRevision: _placementRevision,
   owner: _owner,
   leaseUntil: _lease,
+  handed: _handed,
   ...job
 }: JobRow): Job {
   return job;
@@ -101,13 +110,11 @@ export function toJob({
  * runs; if the process dies, the lease runs out and the next one starts the job again.
  */
 export class Runner {
-  private readonly owner = nanoid(12);
+  private readonly owner = `server.${nanoid(12)}`;
   private readonly running = new Map<string, AbortController>();
   /** The end of each job that runs here, by its id. */
   private readonly ends = new Map<string, Promise<void>>();
   private readonly busy = new Map<JobKind, number>();
-  /** Kinds of which none is begun. */
-  private readonly held = new Set<JobKind>();
   private work: Partial<Record<JobKind, JobKindWork>> = {};
   private timer: NodeJS.Timeout | undefined;
   private stopped = false;
@@ -123,12 +130,12 @@ export class Runner {
   ) {}
 
   /**
-   * Starts taking jobs. The data folder is this process's alone, so a job that is said to run belongs to one that has
-   * died: it is taken over at once.
+   * Starts taking jobs. The data folder is this process's alone, so a job that a server is said to run belongs to one
+   * that has died: it is taken over at once.
    */
   async start(work: Record<JobKind, JobKindWork>, held: readonly JobKind[] = []): Promise<void> {
     this.work = work;
-    for (const kind of held) this.held.add(kind);
+    for (const kind of held) this.queue.hold(kind, true);
     await this.queue.release();
     this.timer = setInterval(() => this.wake(), 1000);
     this.wake();
@@ -164,6 +171,11 @@ export class Runner {
     this.wake();
   }
 
+  /** Tells how a job stands that a render machine has. */
+  tell(row: JobRow): void {
+    this.events.tell({ kind: 'job', job: toJob(row) });
+  }
+
   /** Stops a job, whether it waits or runs. */
   async cancel(id: string): Promise<JobRow | undefined> {
     const row = await this.db.transaction((tx) => this.cancelIn(tx, id));
@@ -180,8 +192,7 @@ export class Runner {
 
   /** Begins no job of a kind until they are let go on; what runs is finished. */
   hold(kind: JobKind, on: boolean): void {
-    if (on) this.held.add(kind);
-    else this.held.delete(kind);
+    this.queue.hold(kind, on);
     this.wake();
   }
 
@@ -245,7 +256,7 @@ export class Runner {
   private wake(): void {
     for (const kind of Object.keys(this.work) as JobKind[]) {
       const taking = this.busy.get(kind) ?? 0;
-      if (this.stopped || taking >= atOnce[kind] || this.held.has(kind)) continue;
+      if (this.stopped || taking >= atOnce[kind]) continue;
       if (kind === 'export' && !this.bearsExport(taking)) continue;
       this.busy.set(kind, taking + 1);
       const turn = this.takeOne(kind)
@@ -268,17 +279,7 @@ export class Runner {
     const row = await this.queue.take(kind, this.owner);
     if (!row) return false;
     if (kind === 'export') this.idle.begun();
-    if (row.attempts > maxAttempts) {
-      await this.finish(row, {
-        state: 'failed',
-        problem: {
-          code: 'gave-up',
-          sentence: `It was started ${maxAttempts} times and the server died each time.`,
-          mend: 'Look at its log, then start it again.',
-        },
-      });
-      return true;
-    }
+    if (await this.gaveUp(row, this.owner)) return true;
     const end = this.run(row).finally(() => this.ends.delete(row.id));
     this.ends.set(row.id, end);
     await end;
@@ -344,12 +345,29 @@ export class Runner {
       clearInterval(show);
       this.running.delete(row.id);
     }
-    await this.finish(shown, ending);
+    await this.end(shown, this.owner, ending);
   }
 
-  private async finish(row: JobRow, ending: JobEnding): Promise<void> {
+  /** Ends a job that was started too often already, for whoever took it just now. */
+  async gaveUp(row: JobRow, owner: string): Promise<boolean> {
+    if (row.attempts <= maxAttempts) return false;
+    const problem: Problem = {
+      code: 'gave-up',
+      sentence: `It was started ${maxAttempts} times and ${row.machine === null ? 'the server' : 'whatever made it'} died each time.`,
+      mend: 'Look at its log, then start it again.',
+    };
+    await this.end(row, owner, { state: 'failed', problem });
+    return true;
+  }
+
+  /**
+   * Ends a job for its owner, with what belongs to that, and tells of it. Undefined, and nothing written, where the owner
+   * does not hold it any more.
+   */
+  async end(row: JobRow, owner: string, ending: JobEnding, also?: AlsoWrite): Promise<JobRow | undefined> {
     const done = await this.persist(() =>
-      this.queue.finish(row.id, this.owner, ending, progressOf(row), async (tx, written) => {
+      this.queue.finish(row.id, owner, ending, progressOf(row), async (tx, written) => {
+        await also?.(tx, written);
         if (written.state === 'failed') await this.hook('onEnd', tx, written);
       }),
     );
@@ -357,6 +375,7 @@ export class Runner {
     const ws = { db: this.db, events: this.events };
     if (row.kind === 'export') await tellVersion(ws, row.subjectId);
     else await tellProduction(ws, row.productionId);
+    return done;
   }
 
   /** Writes what must not be lost: while the disk is full it waits for room. A server that is being stopped does not wait. */

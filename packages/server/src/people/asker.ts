@@ -22,6 +22,8 @@ export interface Asker {
   role: Role;
   /** The session or the token that they ask by. */
   by: { kind: 'session' | 'token'; id: string };
+  /** A render machine opens nothing but what such a machine needs. */
+  machine: boolean;
 }
 
 /** The lesser of two roles. */
@@ -68,6 +70,7 @@ export async function askerBySession(db: Database, secret: string): Promise<Aske
     person: found.people,
     role: found.people.role,
     by: { kind: 'session', id: found.sessions.id },
+    machine: false,
   };
 }
 
@@ -85,5 +88,6 @@ export async function askerByToken(db: Database, secret: string): Promise<Asker 
     person: found.people,
     role: lesser(found.tokens.role, found.people.role),
     by: { kind: 'token', id: found.tokens.id },
+    machine: found.tokens.holder === 'machine',
   };
 }

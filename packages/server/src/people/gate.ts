@@ -5,7 +5,7 @@ import type { Workspace } from '../workspace.ts';
 import { askedBy } from './asked.ts';
 import { askerBySession, askerByToken, tokenPrefix, type Asker } from './asker.ts';
 import type { Access } from './access.ts';
-import { neededFor } from './rights.ts';
+import { isForMachines, neededFor } from './rights.ts';
 
 /** The cookie of a signed-in browser. Over TLS its name binds it to this host and to TLS (RFC 6265bis, “__Host-”). */
 export const cookieName = ({ secure }: Pick<Access, 'secure'>) =>
@@ -34,6 +34,12 @@ export function gate(ws: Workspace): RequestHandler {
         .status(401)
         .set('WWW-Authenticate', 'Bearer')
         .json({ code: 'sign-in', sentence: 'Nobody is signed in here.', mend: 'Sign in, then go on.' });
+    if (asker.machine && !isForMachines(request.path))
+      return void response.status(403).json({
+        code: 'not-yours',
+        sentence: 'This token is a render machine’s and opens nothing but what such a machine needs.',
+        mend: 'Make another for scripts.',
+      });
     if (needed !== 'anybody' && roles.indexOf(asker.role) > roles.indexOf(needed))
       return void response.status(403).json({
         code: 'not-yours',

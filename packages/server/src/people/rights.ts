@@ -19,9 +19,17 @@ const rights: readonly Right[] = [
   { method: /^POST$/, path: /^\/(sign-out|password|here)$/, needed: 'anybody' },
   { method: any, path: /^\/(sessions|tokens)(\/|$)/, needed: 'anybody' },
   { method: any, path: /^\/people(\/|$)/, needed: 'runs' },
+  { method: /^(PATCH|DELETE)$/, path: /^\/machines\/[^/]+$/, needed: 'runs' },
   { method: looking, path: any, needed: 'looks' },
   { method: any, path: any, needed: 'works' },
 ];
+
+/** Addresses that render machines need, below `/api`. */
+const ofMachines = /^\/(health|machines\/(join|results(\/[^/]+)?|[^/]+\/(beat|take|jobs\/.+)))$/;
+
+/** Whether a render machine's token opens an address. */
+export const isForMachines = (path: string): boolean =>
+  ofMachines.test(path.toLowerCase().replace(/\/+$/, ''));
 
 /** What a request needs, by its method and its address below `/api`. */
 export function neededFor(method: string, path: string): Needed {

@@ -20,6 +20,8 @@ import { ledgerRoutes } from './ledger.ts';
 import { lookRoutes } from './looks.ts';
 import { masterRoutes } from './masters.ts';
 import { mediaRoutes } from './media.ts';
+import { machineRoutes } from './machines.ts';
+import { machineWorkRoutes } from './machine-work.ts';
 import { namingRoutes } from './naming.ts';
 import { keyRoutes } from './people/keys.ts';
 import { peopleRoutes } from './people/people.ts';
@@ -77,6 +79,8 @@ const factories: readonly ((ws: Workspace) => Router)[] = [
   reviewLinkRoutes,
   packageRoutes,
   dispatchRoutes,
+  machineRoutes,
+  machineWorkRoutes,
 ];
 
 /** They all, for a workspace. */

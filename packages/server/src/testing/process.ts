@@ -33,25 +33,29 @@ export interface ServerProcess {
   words: () => string;
 }
 
+/** A program of ours in a process of its own. */
+const program = (main: string, ...args: string[]): string[] => [
+  '--import',
+  join(root, 'node_modules/tsx/dist/loader.mjs'),
+  join(root, main),
+  ...args,
+];
+
 function launch(dataDir: string, env: Record<string, string>): { child: ChildProcess; words: () => string } {
-  const child = spawn(
-    'node',
-    ['--import', join(root, 'node_modules/tsx/dist/loader.mjs'), join(root, 'packages/server/src/main.ts')],
-    {
-      env: {
-        ...process.env,
-        NODE_OPTIONS: '',
-        MIVVY_DATA: dataDir,
-        MIVVY_PORT: '0',
-        MIVVY_LOOKING: 'when-asked',
-        // The same order on every machine.
-        MIVVY_EXPORTS: '1',
-        TSX_TSCONFIG_PATH: join(root, 'tsconfig.json'),
-        ...env,
-      },
-      stdio: ['ignore', 'ignore', 'pipe'],
+  const child = spawn('node', program('packages/server/src/main.ts'), {
+    env: {
+      ...process.env,
+      NODE_OPTIONS: '',
+      MIVVY_DATA: dataDir,
+      MIVVY_PORT: '0',
+      MIVVY_LOOKING: 'when-asked',
+      // The same order on every machine.
+      MIVVY_EXPORTS: '1',
+      TSX_TSCONFIG_PATH: join(root, 'tsconfig.json'),
+      ...env,
     },
-  );
+    stdio: ['ignore', 'ignore', 'pipe'],
+  });
   let words = '';
   child.stderr!.on('data', (chunk: Buffer) => (words += chunk.toString()));
   return { child, words: () => words };
@@ -114,6 +118,45 @@ export async function startRefused(
   const { child, words } = launch(dataDir, env);
   const code = await ended(child);
   return { code, words: words() };
+}
+
+/** A render machine in a process of its own. */
+export interface WorkerProcess {
+  child: ChildProcess;
+  /** Ends it at once, as a power cut would. */
+  kill: () => Promise<void>;
+  /** Ends it as a person would; its exit code. */
+  stop: () => Promise<number | null>;
+  ended: () => Promise<number | null>;
+  words: () => string;
+}
+
+/** Starts a render machine on a folder of its own; it joins by itself. */
+export function startWorker(
+  of: { server: string; queue: string; folder: string; name: string },
+  { args = [], before = [] }: { args?: readonly string[]; before?: readonly string[] } = {},
+): WorkerProcess {
+  const { server, queue, folder, name } = of;
+  const own = ['--server', server, '--queue', queue, '--cache', folder, '--name', name, ...args];
+  const [command = 'node', ...rest] = [...before, 'node', ...program('packages/worker/src/main.ts', ...own)];
+  const child = spawn(command, rest, {
+    env: { ...process.env, NODE_OPTIONS: '', TSX_TSCONFIG_PATH: join(root, 'tsconfig.json') },
+    stdio: ['ignore', 'pipe', 'pipe'],
+  });
+  let words = '';
+  for (const stream of [child.stdout!, child.stderr!])
+    stream.on('data', (chunk: Buffer) => (words += chunk.toString()));
+  const end = (signal: NodeJS.Signals) => {
+    child.kill(signal);
+    return ended(child);
+  };
+  return {
+    child,
+    kill: async () => void (await end('SIGKILL')),
+    stop: () => end('SIGTERM'),
+    ended: () => ended(child),
+    words: () => words,
+  };
 }
 
 const sumOf = async (path: string) =>

@@ -27,6 +27,8 @@ interface ModelJob {
 /** Jobs in the order in which they were asked for, and the time. */
 interface Model {
   jobs: Map<string, ModelJob>;
+  /** Kinds of which none is handed out. */
+  held: Set<JobKind>;
   time: number;
 }
 
@@ -37,7 +39,16 @@ const endings: readonly JobEnding[] = [
   { state: 'failed', problem: { code: 'no', sentence: 'It did not work.', mend: 'Try again.' } },
   { state: 'cancelled' },
   { state: 'given-back' },
+  { state: 'dropped' },
 ];
+const stateAfter: Readonly<Record<JobEnding['state'], JobRow['state']>> = {
+  done: 'done',
+  failed: 'failed',
+  cancelled: 'cancelled',
+  'given-back': 'queued',
+  dropped: 'running',
+};
+const goesOn = ({ state }: JobEnding): boolean => state === 'given-back' || state === 'dropped';
 const progress: JobProgress = { stage: 'under way', fraction: 0.5, etaSeconds: 3, speed: 2 };
 
 type Step = fc.AsyncCommand<Model, QueueUnderTest>;
@@ -70,7 +81,9 @@ const add = (kind: JobKind) =>
 const take = (kind: JobKind, owner: string) =>
   step(`${owner} takes ${kind}`, async (model, { queue, leaseMs }) => {
     const lapsed = (job: ModelJob) => job.state === 'running' && job.leaseUntil < model.time;
-    const [first] = inLine(model, kind, (job) => job.state === 'queued' || lapsed(job));
+    const [first] = model.held.has(kind)
+      ? []
+      : inLine(model, kind, (job) => job.state === 'queued' || lapsed(job));
     const taken = await queue.take(kind, owner);
     expect(taken?.id).toBe(first);
     if (first === undefined) return;
@@ -103,10 +116,10 @@ const finish = (index: number, owner: string, ending: JobEnding, fails: boolean)
       await expect(ended).rejects.toThrow();
       return;
     }
-    const state = ending.state === 'given-back' ? 'queued' : ending.state;
+    const state = stateAfter[ending.state];
     expect((await ended)?.state).toBe(held ? state : undefined);
     expect(also).toBe(held ? 1 : 0);
-    if (held) Object.assign(job, { state, ...(state === 'queued' ? { owner: null } : {}) });
+    if (held) Object.assign(job, { state, ...(goesOn(ending) ? { owner: null, leaseUntil: -1 } : {}) });
   });
 
 const cancel = (index: number) =>
@@ -153,6 +166,14 @@ const pass = (ms: number) =>
     return Promise.resolve();
   });
 
+const hold = (kind: JobKind, on: boolean) =>
+  step(`${on ? 'hold' : 'let go on'} ${kind}`, (model, { queue }) => {
+    if (on) model.held.add(kind);
+    else model.held.delete(kind);
+    queue.hold(kind, on);
+    return Promise.resolve();
+  });
+
 const release = () =>
   step('all who held one are gone', async (model, { queue }) => {
     await queue.release();
@@ -178,17 +199,18 @@ const steps = fc.commands(
     job.map(retry),
     fc.tuple(job, fc.option(job)).map(([j, before]) => move(j, before)),
     fc.constantFrom(1, 3000, 9000).map(pass),
+    fc.tuple(kind, fc.boolean()).map(([k, on]) => hold(k, on)),
     fc.constant(release()),
   ],
   { maxCommands: 60 },
 );
 
-/** Fails where a queue does anything else than the model says. */
+/** Fails where a queue does anything else than the model says; `open` gives one without jobs, of which none is held. */
 export async function conforms(open: () => Promise<QueueUnderTest>, runs: number): Promise<void> {
   await fc.assert(
     fc.asyncProperty(steps, async (commands) => {
       const real = await open();
-      const model: Model = { jobs: new Map(), time: 0 };
+      const model: Model = { jobs: new Map(), held: new Set(), time: 0 };
       await fc.asyncModelRun(() => ({ model, real }), commands);
     }),
     { numRuns: runs },

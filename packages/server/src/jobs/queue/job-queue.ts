@@ -25,12 +25,16 @@ export interface NewJob {
 /** How far a job has come. */
 export type JobProgress = Pick<JobRow, 'stage' | 'fraction' | 'etaSeconds' | 'speed'>;
 
-/** How a job ended for who held it; `given-back` puts it into the queue as if it had not been taken. */
+/**
+ * How a job ended for who held it; `given-back` puts it into the queue as if it had not been taken, `dropped` as if who
+ * held it had died.
+ */
 export type JobEnding =
   | { state: 'done' }
   | { state: 'failed'; problem: Problem }
   | { state: 'cancelled' }
-  | { state: 'given-back' };
+  | { state: 'given-back' }
+  | { state: 'dropped' };
 
 /** What is written with a change of a job's row, or not at all. */
 export type AlsoWrite = (tx: Writer, job: JobRow) => Promise<void>;
@@ -63,6 +67,22 @@ export interface JobQueue {
   retry(id: string, also?: AlsoWrite): Promise<JobRow | undefined>;
   /** Moves a waiting job before another of its kind, or behind all of them. The rows that have another rank now. */
   move(id: string, before: string | null): Promise<JobRow[]>;
-  /** Ends every lease: all who held a job are known to be gone. */
+  /** Hands out no job of a kind until it is let go on; what is held is not touched. */
+  hold(kind: JobKind, on: boolean): void;
+  /** Ends every lease but those of render machines: servers that held a job are known to be gone. */
   release(): Promise<void>;
+  /** Whether anything can be handed out, and if not, why. */
+  state(): QueueState;
+  /** Ends whatever is open to hand jobs out. */
+  close(): Promise<void>;
+}
+
+/** How the owners are called that are render machines. */
+export const machineOwner = (machineId: string, session: string): string => `machine.${machineId}.${session}`;
+
+/** How a queue is. */
+export interface QueueState {
+  kind: 'rows' | 'redis';
+  /** What is wrong with it, and since when; null while it hands out. */
+  trouble: { problem: Problem; since: string } | null;
 }

@@ -1,8 +1,18 @@
-import { and, asc, eq, inArray, lt, or, sql } from 'drizzle-orm';
+import { and, asc, eq, inArray, isNull, lt, notLike, or, sql, type SQL } from 'drizzle-orm';
 import { nanoid } from 'nanoid';
 import type { Database, Writer } from '../../db/database.ts';
 import { jobs } from '../../db/schema.ts';
-import type { AlsoWrite, JobEnding, JobKind, JobProgress, JobQueue, JobRow, NewJob } from './job-queue.ts';
+import {
+  machineOwner,
+  type AlsoWrite,
+  type JobEnding,
+  type JobKind,
+  type JobProgress,
+  type JobQueue,
+  type JobRow,
+  type NewJob,
+  type QueueState,
+} from './job-queue.ts';
 
 /** How long a held job stays held without a sign of life; past that it can be taken over. Milliseconds. */
 export const leaseMs = 8000;
@@ -24,14 +34,27 @@ function written(ending: JobEnding, at: string): Partial<JobRow> {
     case 'cancelled':
       return { state: 'cancelled', finishedAt: at };
     case 'given-back':
-      return { state: 'queued', owner: null, leaseUntil: null };
+      return { state: 'queued', owner: null, machine: null, leaseUntil: null };
+    case 'dropped':
+      return { owner: null, machine: null, leaseUntil: 0 };
   }
+}
+
+/** A job that can be taken. */
+export interface FreeJob {
+  id: string;
+  /** How often it was handed over. */
+  handed: number;
+  /** Somebody held it, and has shown no sign of life for too long. */
+  lapsed: boolean;
 }
 
 /** Jobs that are rows of the workspace's own database, for one process or for several on one folder. */
 export class RowsQueue implements JobQueue {
   /** When the last job was added, milliseconds: no two are added in the same one, so that their order is told by it. */
   private lastAdded = 0;
+  /** Kinds of which none is handed out. */
+  private readonly held = new Set<JobKind>();
 
   constructor(
     private readonly db: Database,
@@ -59,28 +82,72 @@ export class RowsQueue implements JobQueue {
   }
 
   async take(kind: JobKind, owner: string): Promise<JobRow | undefined> {
-    const time = this.clock();
-    const free = or(eq(jobs.state, 'queued'), and(eq(jobs.state, 'running'), lt(jobs.leaseUntil, time)));
+    if (this.held.has(kind)) return undefined;
     const first = this.db
       .select({ id: jobs.id })
       .from(jobs)
-      .where(and(eq(jobs.kind, kind), free))
+      .where(and(eq(jobs.kind, kind), this.isFree()))
       .orderBy(...inOrder)
       .limit(1);
+    // One statement, so that two processes on one data folder cannot take the same job.
+    return this.takeThat(sql`${jobs.id} = (${first})`, owner);
+  }
+
+  /** Those of a kind that can be taken, the first of them in order; none while the kind is held. */
+  async free(kind: JobKind, most: number): Promise<FreeJob[]> {
+    if (this.held.has(kind)) return [];
+    return this.db
+      .select({ id: jobs.id, handed: jobs.handed, lapsed: sql<number>`${jobs.state} = 'running'` })
+      .from(jobs)
+      .where(and(eq(jobs.kind, kind), this.isFree()))
+      .orderBy(...inOrder)
+      .limit(most)
+      .then((rows) => rows.map((row) => ({ ...row, lapsed: row.lapsed === 1 })));
+  }
+
+  /** Takes one job, by the number under which it was last handed over; undefined where it is not free under that. */
+  takeHanded(
+    { id, handed }: { id: string; handed: number },
+    owner: string,
+    machine: string | null = null,
+  ): Promise<JobRow | undefined> {
+    return this.takeThat(and(eq(jobs.id, id), eq(jobs.handed, handed), this.isFree())!, owner, machine);
+  }
+
+  /** Counts on the number under which a job is handed over, so that it can be once more. False where it is not free. */
+  async handAnew({ id, handed }: { id: string; handed: number }): Promise<boolean> {
+    const rows = await this.db
+      .update(jobs)
+      .set({ handed: handed + 1 })
+      .where(and(eq(jobs.id, id), eq(jobs.handed, handed), this.isFree()))
+      .returning({ id: jobs.id });
+    return rows.length > 0;
+  }
+
+  private isFree(): SQL {
+    return or(eq(jobs.state, 'queued'), and(eq(jobs.state, 'running'), lt(jobs.leaseUntil, this.clock())))!;
+  }
+
+  private async takeThat(
+    which: SQL,
+    owner: string,
+    machine: string | null = null,
+  ): Promise<JobRow | undefined> {
+    const time = this.clock();
     // Only a death counts: a job that a server gave back when it was stopped is at its attempt still.
     const attempts = sql`case when ${jobs.state} = 'running' then ${jobs.attempts} + 1 else max(${jobs.attempts}, 1) end`;
-    // One statement, so that two processes on one data folder cannot take the same job.
     const [row] = await this.db
       .update(jobs)
       .set({
         state: 'running',
         owner,
+        machine,
         leaseUntil: time + leaseMs,
         attempts,
         startedAt: new Date(time).toISOString(),
         fraction: 0,
       })
-      .where(sql`${jobs.id} = (${first})`)
+      .where(which)
       .returning();
     return row;
   }
@@ -134,6 +201,7 @@ export class RowsQueue implements JobQueue {
           attempts: 0,
           rank: 0,
           owner: null,
+          machine: null,
           leaseUntil: null,
           startedAt: null,
           finishedAt: null,
@@ -171,7 +239,25 @@ export class RowsQueue implements JobQueue {
     });
   }
 
+  hold(kind: JobKind, on: boolean): void {
+    if (on) this.held.add(kind);
+    else this.held.delete(kind);
+  }
+
   async release(): Promise<void> {
-    await this.db.update(jobs).set({ leaseUntil: 0 }).where(eq(jobs.state, 'running'));
+    await this.db
+      .update(jobs)
+      .set({ leaseUntil: 0 })
+      .where(
+        and(eq(jobs.state, 'running'), or(isNull(jobs.owner), notLike(jobs.owner, machineOwner('%', '%')))),
+      );
+  }
+
+  state(): QueueState {
+    return { kind: 'rows', trouble: null };
+  }
+
+  close(): Promise<void> {
+    return Promise.resolve();
   }
 }

@@ -74,7 +74,8 @@ async function makeToken(ws: Workspace, req: Request, res: Response): Promise<vo
       secretHash: hashOf(secret),
       personId: person.id,
       name: wanted.name,
-      role: lesser(wanted.role, role),
+      role: lesser(wanted.holder === 'machine' ? 'works' : wanted.role, role),
+      holder: wanted.holder,
       createdAt: now(),
       endsAt: addDays(new Date(), wanted.days).toISOString(),
     })
