@@ -6,13 +6,15 @@ import { setTimeout as pause } from 'node:timers/promises';
 import type { Job } from '@mivvy/api';
 import { detailOf, faultsOf, processesOn, startProcess, type ServerProcess } from '../testing/process.ts';
 import { randomFrom, seed } from '../testing/random.ts';
-import { quickBook, smallFilm, until } from '../testing/server.ts';
+import { bookOf, smallFilm, until } from '../testing/server.ts';
 
 // The server is killed at random moments of a run of ten exports; afterwards each deliverable is there once, whole and
 // passed, and whatever was given up on the way said why.
 
 const kills = 20;
 const exportsAsked = 10;
+/** So large that an export takes a second or two. */
+const large = { width: 400, height: 480 };
 
 let dataDir: string;
 let server: ServerProcess;
@@ -30,24 +32,12 @@ afterAll(async () => {
 const call = <T>(method: string, path: string, body?: unknown) =>
   server.call(method, path, body).then((a) => a.body as unknown as T);
 
-/** Ten placements of shapes of their own, large enough that an export takes a second or two. */
-function book(): string {
-  const { outlets, ...rest } = JSON.parse(quickBook) as {
-    outlets: { placements: Record<string, unknown>[] }[];
-  };
-  const [like] = outlets[0]!.placements;
-  const placements = Array.from({ length: exportsAsked }, (_, i) => ({
-    ...like,
-    id: `place-${i}`,
-    name: `Place ${i}`,
-    frame: { width: 400 + 20 * i, height: 480 },
-  }));
-  return JSON.stringify({ ...rest, outlets: [{ ...outlets[0], placements }] });
-}
-
 test(`${kills} kills in a run of ${exportsAsked} exports`, async () => {
   const random = randomFrom(seed);
-  await call('POST', '/spec-book/files', { fileName: 'ten.specbook.json', text: book() });
+  await call('POST', '/spec-book/files', {
+    fileName: 'ten.specbook.json',
+    text: bookOf(exportsAsked, large),
+  });
   const { id } = await call<{ id: string }>('POST', '/productions', { name: 'Ten', client: '' });
   const [film] = await call<{ path: string }[]>('GET', '/inbox');
   const master = await call<{ id: string }>('POST', `/productions/${id}/masters`, { inboxFile: film!.path });

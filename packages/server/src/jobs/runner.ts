@@ -24,8 +24,8 @@ export type { JobKind, JobRow, NewJob } from './queue/job-queue.ts';
 
 /** A job that runs is renewed so often, milliseconds: well within its lease. */
 const heartbeatMs = 2000;
-/** A job during which the server died so often is given up: something in it brings the server down. */
-const maxAttempts = 3;
+/** A job during which whoever did it died so often is given up: something in it brings them down. */
+export const maxAttempts = 3;
 /** While the disk has no room for a row, what became of a job is written again and again, so often. */
 const persistEveryMs = 1000;
 

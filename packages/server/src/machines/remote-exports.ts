@@ -10,6 +10,7 @@ import { jobs } from '../db/schema.ts';
 import { diskFullProblem, isDiskFull } from '../disk/full.ts';
 import { exportOrder, filmIsBeingRead, type ExportOrder } from '../jobs/export-order.ts';
 import type { JobRow } from '../jobs/queue/job-queue.ts';
+import { maxAttempts } from '../jobs/runner.ts';
 import { dropMade, newPlace, takeIn } from '../jobs/take-in.ts';
 import { graphicPath, logPath } from '../storage.ts';
 import type { Workspace } from '../workspace.ts';
@@ -100,7 +101,12 @@ export async function endFor(
   try {
     if (!row) return { counted: false };
     await writeFileAtomic(logPath(ws.storage, jobId), `made on ${machine.name}\n${log}`);
-    if (ending.state !== 'done') return { counted: (await ws.runner.end(row, owner, ending)) !== undefined };
+    if (ending.state !== 'done') {
+      // What fails on one machine may be that machine's fault: another tries, until that was tried often enough.
+      const again = ending.state === 'failed' && row.attempts < maxAttempts;
+      const end = again ? ({ state: 'dropped' } as const) : ending;
+      return { counted: (await ws.runner.end(row, owner, end)) !== undefined };
+    }
     // Judging takes longer than a lease: it is renewed meanwhile.
     const renewing = setInterval(() => {
       void renewFor(ws, machine, jobId, {

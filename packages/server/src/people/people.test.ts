@@ -92,7 +92,8 @@ describe('every route', () => {
         if (path === '/api/sign-out' || open.includes(`${method} ${path}`)) continue;
         // What changes something is for who works, who comes in for who runs; one's own is one's own.
         const beyond =
-          (path.startsWith('/api/people') && role !== 'runs') ||
+          ((path.startsWith('/api/people') || (path === '/api/machines/{id}' && method !== 'GET')) &&
+            role !== 'runs') ||
           (method !== 'GET' && role === 'looks' && !own.test(path));
         const answer = await ask(method, path, as(name));
         const body = answer.headers.get('content-type')?.includes('json') ? await answer.json() : {};
@@ -303,6 +304,36 @@ test('a new link cuts off whoever is in by the old password, when it is used', a
 });
 
 describe('tokens', () => {
+  test('a render machine’s opens what such a machine needs and nothing else', async () => {
+    const made = await s.call(
+      'POST',
+      '/tokens',
+      { name: 'Cupboard', role: 'runs', days: 30, holder: 'machine' },
+      as('Bo'),
+    );
+    const { token, secret } = madeTokenSchema.parse(made.body);
+    expect([token.holder, token.role]).toEqual(['machine', 'works']);
+    const operations = Object.entries(
+      (openApiDocument('test') as { paths: unknown }).paths as Record<string, Record<string, unknown>>,
+    ).flatMap(([path, methods]) => Object.keys(methods).map((method) => [method, path] as const));
+    const needs = /^\/api\/machines\/(join|\{id\}\/(beat|take|jobs\/.+))$/;
+    const open = ['/api/health', '/api/me', '/api/sign-in', '/api/join'];
+    for (const [method, path] of operations) {
+      if (open.includes(path)) continue;
+      const answer = await s.call(
+        method.toUpperCase(),
+        path.replace('/api', '').replaceAll(/\{[^}]+\}/g, 'nothing'),
+        method === 'get' || method === 'delete' ? undefined : {},
+        by(secret),
+      );
+      expect([`${method} ${path}`, answer.status === 403]).toEqual([`${method} ${path}`, !needs.test(path)]);
+    }
+    expect((await fetch(`${s.base}/api/uploads`, { method: 'POST', headers: by(secret) })).status).toBe(403);
+    expect((await fetch(`${s.base}/api/events`, { headers: by(secret) })).status).toBe(403);
+    await s.call('DELETE', `/tokens/${token.id}`, undefined, as('Bo'));
+    expect((await s.call('POST', '/machines/join', {}, by(secret))).status).toBe(401);
+  });
+
   const make = async (who: string, role: Role) =>
     madeTokenSchema.parse(
       (await s.call('POST', '/tokens', { name: 'nightly', role, days: 30 }, as(who))).body,

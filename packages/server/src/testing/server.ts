@@ -181,3 +181,18 @@ export const quickBook = JSON.stringify({
     },
   ],
 });
+
+/** A book with so many placements, `place-0` and on, each of a shape of its own; wider ones take longer. */
+export function bookOf(placements: number, { width, height }: { width: number; height: number }): string {
+  const { outlets, ...rest } = JSON.parse(quickBook) as {
+    outlets: { placements: Record<string, unknown>[] }[];
+  };
+  const [like] = outlets[0]!.placements;
+  const made = Array.from({ length: placements }, (_, i) => ({
+    ...like,
+    id: `place-${i}`,
+    name: `Place ${i}`,
+    frame: { width: width + 20 * i, height },
+  }));
+  return JSON.stringify({ ...rest, outlets: [{ ...outlets[0], placements: made }] });
+}

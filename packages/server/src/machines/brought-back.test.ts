@@ -1,0 +1,256 @@
+import { afterAll, beforeAll, beforeEach, describe, expect, test } from '@jest/globals';
+import { createHash } from 'node:crypto';
+import { mkdtemp, readFile, rm } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { eq } from 'drizzle-orm';
+import { execa } from 'execa';
+import * as z from 'zod';
+import { rendererRevision, type CheckReport } from '@mivvy/core';
+import { deliver, locateTools } from '@mivvy/media';
+import {
+  deliverableSchema,
+  machineEndedSchema,
+  machineJoinedSchema,
+  machineSessionHeader,
+  machineTakenSchema,
+  machinesSchema,
+  release,
+  type MachineOrder,
+} from '@mivvy/api';
+import { jobs } from '../db/schema.ts';
+import { leaseMs } from '../jobs/queue/rows-queue.ts';
+import { madeProduction, type MadeProduction } from '../testing/made.ts';
+import { OwnRedis, redisThere } from '../testing/redis.ts';
+import { testServer, until, type TestServer } from '../testing/server.ts';
+
+// A machine that the test plays itself, so that it can bring back whatever it likes.
+
+interface Made {
+  bytes: Buffer;
+  report: CheckReport;
+}
+
+(redisThere ? describe : describe.skip)('what a machine brings back', () => {
+  let redis: OwnRedis;
+  let s: TestServer;
+  let of: MadeProduction;
+  let folder: string;
+  beforeAll(async () => {
+    redis = await OwnRedis.start();
+    folder = await mkdtemp(join(tmpdir(), 'mivvy machine '));
+    s = await testServer({ queueUrl: redis.url, exportsAtOnce: 0 });
+    of = await madeProduction(s, ['quick-tall', 'quick-square']);
+  });
+  afterAll(async () => {
+    await s.stop();
+    await redis.end();
+    await rm(folder, { recursive: true, force: true });
+  });
+
+  const session = 'played';
+  const asMachine = async (path: string, body: unknown, own = session) => {
+    const answer = await fetch(`${s.base}/api/machines${path}`, {
+      method: 'POST',
+      headers: { 'Content-Type': 'application/json', [machineSessionHeader]: own },
+      body: JSON.stringify(body),
+    });
+    return { status: answer.status, body: (await answer.json()) as unknown };
+  };
+  let machineId: string;
+  const joinAs = async (name: string, own = session) => {
+    const tools = await locateTools();
+    if (!tools.ok) throw new Error(tools.problem.sentence);
+    const { version: ffmpeg } = tools.value;
+    const said = { name, session: own, release, renderer: rendererRevision, ffmpeg, cores: 2, cacheLimit: 0 };
+    return machineJoinedSchema.parse((await asMachine('/join', said)).body).id;
+  };
+  const machine = async () =>
+    (await s.get(machinesSchema, 'GET', '/machines')).machines.find(({ id }) => id === machineId)!;
+  const files = () => s.get(z.array(deliverableSchema), 'GET', `/productions/${of.id}/deliverables`);
+  const jobOf = async (id: string) => (await s.ws.db.select().from(jobs).where(eq(jobs.id, id)))[0]!;
+
+  /** Asks for a version's export, and takes it as the machine. */
+  const taken = async (versionId = of.versionIds[0]!): Promise<MachineOrder> => {
+    const [asked] = await s.get(
+      z.array(z.object({ id: z.string() })),
+      'POST',
+      `/productions/${of.id}/exports`,
+      {
+        versionIds: [versionId],
+      },
+    );
+    const { id, handed } = await until(async () => {
+      const row = await jobOf(asked!.id);
+      return row.handed > 0 && row;
+    });
+    const { body } = await asMachine(`/${machineId}/take`, { ticket: { id, handed } });
+    const answer = machineTakenSchema.parse(body);
+    if (answer.is !== 'yours') throw new Error(`the ticket led to ${answer.is}`);
+    return answer.order;
+  };
+  /** Makes what an order asks for, from its film or from another. */
+  const made = async (order: MachineOrder, masterPath = join(s.dir, 'inbox', 'film.mp4')): Promise<Made> => {
+    const outPath = join(folder, `${Math.random()}.mp4`);
+    const result = await deliver(order.plan, {
+      masterPath,
+      outPath,
+      workDir: join(folder, 'work'),
+      placement: order.placement,
+    });
+    if (!result.ok) throw new Error(result.problem.sentence);
+    return { bytes: await readFile(outPath), report: result.value.report };
+  };
+  const upload = async (jobId: string, bytes: Buffer): Promise<string> => {
+    const metadata = Object.entries({ machine: machineId, session, job: jobId })
+      .map(([key, value]) => `${key} ${Buffer.from(value).toString('base64')}`)
+      .join(',');
+    const tus = { 'Tus-Resumable': '1.0.0' };
+    const begun = await fetch(`${s.base}/api/machines/results`, {
+      method: 'POST',
+      headers: { ...tus, 'Upload-Length': `${bytes.length}`, 'Upload-Metadata': metadata },
+    });
+    if (begun.status !== 201) throw new Error(await begun.text());
+    const address = new URL(begun.headers.get('location')!, s.base);
+    const sent = await fetch(address, {
+      method: 'PATCH',
+      headers: { ...tus, 'Upload-Offset': '0', 'Content-Type': 'application/offset+octet-stream' },
+      body: new Uint8Array(bytes),
+    });
+    expect(sent.status).toBe(204);
+    return address.pathname.split('/').at(-1)!;
+  };
+  const bring = async (
+    jobId: string,
+    { bytes, report }: Made,
+    sum = createHash('sha256').update(bytes).digest('hex'),
+  ) => {
+    const film = { upload: await upload(jobId, bytes), bytes: bytes.length, sha256: sum };
+    const ending = { state: 'done', film, cover: null, report };
+    const answer = await asMachine(`/${machineId}/jobs/${jobId}/end`, { ending, log: 'made by the test' });
+    return machineEndedSchema.parse(answer.body).counted;
+  };
+  /** It did not count, the machine takes nothing more and says why, and the job waits for somebody else. */
+  const expectThrownAway = async (order: MachineOrder, why: RegExp) => {
+    expect(await machine()).toMatchObject({
+      draining: true,
+      trouble: { sentence: expect.stringMatching(why) },
+    });
+    await s.call('PATCH', `/machines/${machineId}`, { draining: false });
+    expect((await machine()).trouble).toBeNull();
+    const row = await jobOf(order.jobId);
+    expect({ ...row, free: row.state === 'running' && row.leaseUntil === 0 }).toMatchObject({
+      owner: null,
+      free: true,
+    });
+    expect(await files()).toHaveLength(0);
+    await s.call('POST', `/jobs/${order.jobId}/cancel`);
+  };
+  beforeEach(async () => {
+    machineId = await joinAs('Played');
+  });
+
+  test('under another sum than it has', async () => {
+    const order = await taken();
+    expect(await bring(order.jobId, await made(order), 'a'.repeat(64))).toBe(false);
+    await expectThrownAway(order, /sum/);
+  });
+
+  test('cut off, with the sum of what is left', async () => {
+    const order = await taken();
+    const { bytes, report } = await made(order);
+    expect(await bring(order.jobId, { bytes: bytes.subarray(0, bytes.length - 4000), report })).toBe(false);
+    await expectThrownAway(order, /cannot be read|not what its report says/);
+  });
+
+  test('made by another plan', async () => {
+    const other = await taken(of.versionIds[1]);
+    const wrong = await made(other);
+    await s.call('POST', `/jobs/${other.jobId}/cancel`);
+    const order = await taken();
+    expect(await bring(order.jobId, wrong)).toBe(false);
+    await expectThrownAway(order, /not what its report says/);
+  });
+
+  test('with a report that calls it passed though a line of it is not', async () => {
+    const order = await taken();
+    const { bytes, report } = await made(order);
+    const [first, ...rest] = report.checks;
+    const lied = { ...report, checks: [{ ...first!, ok: false }, ...rest] };
+    expect(await bring(order.jobId, { bytes, report: lied })).toBe(false);
+    await expectThrownAway(order, /not what its report says/);
+  });
+
+  test('of another film, rightly made', async () => {
+    const order = await taken();
+    const another = join(folder, 'another.mp4');
+    const { bytes, report } = await made(order);
+    expect(report.passed).toBe(true);
+    const mandelbrot = 'mandelbrot=s=320x180:r=25';
+    const coded = ['-t', '1', '-pix_fmt', 'yuv420p', '-c:v', 'libx264', another];
+    await execa('ffmpeg', ['-v', 'error', '-y', '-f', 'lavfi', '-i', mandelbrot, ...coded]);
+    const wrong = await made(order, another);
+    expect(wrong.report.passed).toBe(true);
+    expect(wrong.bytes.equals(bytes)).toBe(false);
+    expect(await bring(order.jobId, wrong)).toBe(false);
+    await expectThrownAway(order, /shows something else/);
+  });
+
+  test('right, counts once', async () => {
+    const order = await taken();
+    const right = await made(order);
+    expect(await bring(order.jobId, right)).toBe(true);
+    expect(await files()).toMatchObject([
+      { passed: true, sha256: createHash('sha256').update(right.bytes).digest('hex') },
+    ]);
+    // Whoever holds the job no more brings nothing.
+    await expect(upload(order.jobId, right.bytes)).rejects.toThrow('not this machine');
+    const again = { state: 'failed', problem: { code: 'x', sentence: 'x', mend: 'x' } };
+    const answer = await asMachine(`/${machineId}/jobs/${order.jobId}/end`, { ending: again, log: '' });
+    expect(answer.body).toEqual({ counted: false });
+    expect(await files()).toHaveLength(1);
+    expect((await jobOf(order.jobId)).state).toBe('done');
+  });
+
+  test('late, when somebody else has the job: not a byte of it', async () => {
+    const order = await taken(of.versionIds[1]);
+    const right = await made(order);
+    await s.ws.db
+      .update(jobs)
+      .set({ leaseUntil: Date.now() - leaseMs })
+      .where(eq(jobs.id, order.jobId));
+    const { handed } = await until(async () => {
+      const row = await jobOf(order.jobId);
+      return row.handed > 1 && row;
+    });
+    const first = machineId;
+    machineId = await joinAs('Second', 'second');
+    const ticket = { id: order.jobId, handed };
+    const other = await asMachine(`/${machineId}/take`, { ticket }, 'second');
+    expect(machineTakenSchema.parse(other.body).is).toBe('yours');
+    machineId = first;
+    const beat = {
+      jobs: [{ id: order.jobId, progress: { stage: '', fraction: 0, etaSeconds: null, speed: 0 } }],
+    };
+    const orders = await asMachine(`/${first}/beat`, { ...beat, cacheBytes: 0, trouble: null, log: '' });
+    expect(orders.body).toMatchObject({ lost: [order.jobId] });
+    await expect(upload(order.jobId, right.bytes)).rejects.toThrow('not this machine');
+    expect((await jobOf(order.jobId)).attempts).toBe(2);
+    // An old ticket leads nowhere.
+    const old = await asMachine(`/${first}/take`, { ticket: { id: order.jobId, handed: 1 } });
+    expect(old.body).toEqual({ is: 'gone' });
+    await s.call('POST', `/jobs/${order.jobId}/cancel`);
+  });
+
+  test('a film is for who holds a job of it alone, in ranges', async () => {
+    const order = await taken();
+    const film = await readFile(join(s.dir, 'inbox', 'film.mp4'));
+    const ask = (headers: Record<string, string>) => fetch(`${s.base}${order.film.address}`, { headers });
+    const part = await ask({ [machineSessionHeader]: session, Range: 'bytes=100-' });
+    expect(part.status).toBe(206);
+    expect(Buffer.from(await part.arrayBuffer()).equals(film.subarray(100))).toBe(true);
+    expect((await ask({ [machineSessionHeader]: 'another' })).status).toBe(410);
+    await s.call('POST', `/jobs/${order.jobId}/cancel`);
+    expect((await ask({ [machineSessionHeader]: session })).status).toBe(409);
+  });
+});
