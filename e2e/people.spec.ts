@@ -98,7 +98,7 @@ test('the first person is made at the command line; two people work on one versi
 
   // A script's token does no more than its person; revoked it opens nothing.
   await bo.goto('/people');
-  const tokens = bo.getByRole('region', { name: 'Tokens for scripts' });
+  const tokens = bo.getByRole('region', { name: 'Tokens' });
   await tokens.getByLabel('What for').fill('nightly');
   await tokens.getByRole('button', { name: 'Make a token' }).click();
   const secret = (await tokens.getByTestId('told-once').textContent())!;

@@ -25,6 +25,7 @@ import { calibration } from './calibration.ts';
 import { firstSight } from './first-sight.ts';
 import { layersSpeed } from './layers.ts';
 import { ledgerSpeed } from './ledger.ts';
+import { machinesSpeed } from './machines.ts';
 import { plantedTable } from './planted.ts';
 import { plainTwoPass, setRatio } from './sets.ts';
 import { startServer } from '../testing/own-server.ts';
@@ -528,6 +529,8 @@ async function others(): Promise<void> {
   if (values.only === 'data') return dataFlow(root, dir, say);
   if (values.only === 'first-sight') return firstSight(dir, say);
   const source = await film(3);
+  // Minutes of exports on cores of their own: only where it is asked for.
+  if (values.only === 'machines') return machinesSpeed({ dir, source, say });
   if (!values.only || values.only === 'export') await exportRatio(source);
   if (!values.only || values.only === 'sets')
     await setRatio({ dir, source, facts: await factsFor(source), like: tall, timed, say });

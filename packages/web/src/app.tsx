@@ -38,6 +38,12 @@ const router = createBrowserRouter([
         }),
       },
       {
+        path: '/machines',
+        lazy: async () => ({
+          Component: (await import('./screens/machines/machines-screen.tsx')).MachinesScreen,
+        }),
+      },
+      {
         path: '/join',
         lazy: async () => ({
           Component: (await import('./screens/people/sign-in-screen.tsx')).SignInScreen,

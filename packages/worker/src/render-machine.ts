@@ -127,7 +127,7 @@ export class RenderMachine {
     if (!tickets || this.stopping) return;
     if (Date.now() > this.restUntil) this.trouble = null;
     const takes = !this.orders.draining && this.trouble === null;
-    if (takes && tickets.isPaused()) tickets.resume();
+    if (takes && tickets.isPaused()) void tickets.resume();
     if (!takes && !tickets.isPaused()) void tickets.pause(true);
     const limit = Math.min(this.options.atOnce ?? Infinity, this.orders.atOnce ?? Infinity);
     const more = this.running.size < limit && this.idle.bears(this.running.size) ? 1 : 0;

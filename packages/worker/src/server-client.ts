@@ -4,7 +4,7 @@ import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import type { ReadableStream as WebStream } from 'node:stream/web';
 import { Upload } from 'tus-js-client';
-import * as z from 'zod';
+import type * as z from 'zod';
 import type { Problem } from '@mivvy/core';
 import {
   machineEndedSchema,

@@ -34,5 +34,6 @@ export const keys = {
   people: ['people'] as const,
   sessions: ['sessions'] as const,
   tokens: ['tokens'] as const,
+  machines: ['machines'] as const,
   here: (versionId: string) => ['here', versionId] as const,
 };

@@ -88,7 +88,7 @@ export const useLetGo = () =>
   );
 export const useMakeToken = () =>
   useChange(
-    (input: { name: string; role: Role; days: number }) =>
+    (input: { name: string; role: Role; days: number; holder: 'script' | 'machine' }) =>
       sendJson(madeTokenSchema, 'POST', '/tokens', input),
     stalePeople,
   );

@@ -74,6 +74,12 @@ export function offers(
           words: ['places', 'outlets', 'numbers'],
           to: '/spec-book',
         },
+        {
+          id: 'machines',
+          sentence: 'See what makes the files.',
+          words: ['machines', 'render', 'worker', 'queue'],
+          to: '/machines',
+        },
       ],
     },
     { group: 'Other productions', offers: others.flatMap(ofProduction) },

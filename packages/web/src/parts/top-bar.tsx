@@ -13,6 +13,19 @@ interface Stop {
   end?: boolean;
 }
 
+/** A screen that is reached from everywhere. */
+function Everywhere({ to, children }: { to: string; children: ReactNode }) {
+  return (
+    <NavLink
+      to={to}
+      className="fix tall"
+      style={({ isActive }) => (isActive ? { color: 'var(--ink)', fontWeight: 650 } : {})}
+    >
+      {children}
+    </NavLink>
+  );
+}
+
 /** The header of every screen: the mark, where one is, the road, and what is running. */
 export function TopBar({
   where,
@@ -48,22 +61,9 @@ export function TopBar({
       </nav>
       {running}
       {/* Inside a production its own ledger is on the road. */}
-      {road.length === 0 && (
-        <NavLink
-          to="/ledger"
-          className="fix tall"
-          style={({ isActive }) => (isActive ? { color: 'var(--ink)', fontWeight: 650 } : {})}
-        >
-          Ledger
-        </NavLink>
-      )}
-      <NavLink
-        to="/spec-book"
-        className="fix tall"
-        style={({ isActive }) => (isActive ? { color: 'var(--ink)', fontWeight: 650 } : {})}
-      >
-        Spec book
-      </NavLink>
+      {road.length === 0 && <Everywhere to="/ledger">Ledger</Everywhere>}
+      <Everywhere to="/spec-book">Spec book</Everywhere>
+      {road.length === 0 && <Everywhere to="/machines">Machines</Everywhere>}
       <WhoIsIn />
       <Tooltip title={desk === 'dark' ? 'Light desk' : 'Dark desk'}>
         <button

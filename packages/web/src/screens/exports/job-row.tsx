@@ -32,6 +32,7 @@ function progressWords(job: Job, now: Date): string {
   const elapsed = job.startedAt ? Math.max(0, differenceInSeconds(now, new Date(job.startedAt))) : 0;
   const parts = [`${Math.round(job.fraction * 100)} %`, `${durationLabel(elapsed)} so far`];
   if (job.etaSeconds !== null) parts.push(`${durationLabel(job.etaSeconds)} left`);
+  if (job.machine !== null) parts.push(`on ${job.machine}`);
   if (job.speed >= 0.05) parts.push(`${job.speed.toFixed(1)} × real time`);
   return parts.join(' · ');
 }
@@ -104,6 +105,7 @@ export function JobRow({
           <span className="quiet">
             at {format(new Date(job.finishedAt ?? job.createdAt), 'd MMM, HH:mm')}
             {took && `, in ${took}`}
+            {job.machine !== null && `, on ${job.machine}`}
           </span>
         )}
         {job.state === 'cancelled' && (

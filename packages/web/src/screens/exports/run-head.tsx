@@ -4,6 +4,7 @@ import { bytesLabel } from '@mivvy/core';
 import type { Job, VersionForecast } from '@mivvy/api';
 import { usePreferenceChange } from '../../api/changes.ts';
 import { usePreferences } from '../../api/queries.ts';
+import { MadeBy } from './made-by.tsx';
 import { TellWhenDone } from './tell-when-done.tsx';
 
 interface RunHeadProps {
@@ -65,6 +66,7 @@ export function RunHead({ active, forecasts, freeBytes, now }: RunHeadProps) {
         {active.length > 0 && <TellWhenDone />}
       </p>
       {paused && <p className="warn">Paused: what is being made is finished, and nothing else is begun.</p>}
+      {!paused && active.length > 0 && <MadeBy />}
       {tooFull && (
         <p className="warn fault">
           That is more than is free on the disk: the run would stop on the way. Make room first.

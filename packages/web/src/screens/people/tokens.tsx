@@ -2,7 +2,7 @@ import Button from '@mui/material/Button';
 import MenuItem from '@mui/material/MenuItem';
 import TextField from '@mui/material/TextField';
 import { useForm } from 'react-hook-form';
-import { roles, type Role } from '@mivvy/api';
+import { roles, type Role, type Token } from '@mivvy/api';
 import { problemOf } from '../../api/client.ts';
 import { useLetGo, useMakeToken, useTokens } from '../../api/people.ts';
 import { momentWords } from '../../parts/days.ts';
@@ -18,15 +18,16 @@ export function Tokens({ role }: { role: Role }) {
   const make = useMakeToken();
   const offered = roles.slice(roles.indexOf(role));
   const { register, handleSubmit, reset, formState } = useForm({
-    defaultValues: { name: '', role: 'looks' as Role, days: 90 },
+    defaultValues: { name: '', holder: 'script' as Token['holder'], role: 'looks' as Role, days: 90 },
   });
   if (tokens.isPending) return <Loading what="the tokens" />;
   if (tokens.isError) return <Failed error={tokens.error} onRetry={() => void tokens.refetch()} />;
   return (
-    <section aria-label="Tokens for scripts">
-      <h2>Tokens for scripts</h2>
+    <section aria-label="Tokens">
+      <h2>Tokens for scripts and render machines</h2>
       <p className="quiet">
-        A script sends one as <span className="mono">Authorization: Bearer …</span> and asks in your name.
+        A script sends one as <span className="mono">Authorization: Bearer …</span> and asks in your name. A
+        render machine’s opens nothing but what such a machine needs, whatever else it may.
       </p>
       <ul className={styles.list}>
         {tokens.data.map((token) => (
@@ -34,7 +35,9 @@ export function Tokens({ role }: { role: Role }) {
             <span>
               <b>{token.name}</b>{' '}
               <span className="quiet">
-                {token.person}, {roleWords[token.role].name}; until {momentWords(token.endsAt)},{' '}
+                {token.person},{' '}
+                {token.holder === 'machine' ? 'a render machine’s' : roleWords[token.role].name}; until{' '}
+                {momentWords(token.endsAt)},{' '}
                 {token.lastUsedAt ? `last used ${momentWords(token.lastUsedAt)}` : 'not used yet'}
               </span>
             </span>
@@ -55,6 +58,10 @@ export function Tokens({ role }: { role: Role }) {
         }
       >
         <TextField label="What for" size="small" {...register('name', { required: true, maxLength: 60 })} />
+        <TextField label="Whose" size="small" select defaultValue="script" {...register('holder')}>
+          <MenuItem value="script">a script’s</MenuItem>
+          <MenuItem value="machine">a render machine’s</MenuItem>
+        </TextField>
         <TextField label="May" size="small" select defaultValue="looks" {...register('role')}>
           {offered.map((each) => (
             <MenuItem key={each} value={each}>
