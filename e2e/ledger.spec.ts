@@ -33,6 +33,32 @@ test('the ledger finds a deliverable among all productions, keeps the view, and 
   await expect(page.getByRole('complementary', { name: 'Quickby square' })).toBeVisible();
 });
 
+test('the ledger of all productions is folded by standing and by day, and each card leads to its deliverable', async ({
+  page,
+}) => {
+  await addQuickBook(page);
+  await bringIn(page, await plainFilm('Lantern Walk.mp4'));
+  await choosePlaces(page, 'Quickby, Tall', 'Quickby, Square');
+  const base = new URL(page.url()).pathname;
+  const today = new Date();
+  const day = `${today.getFullYear()}-${String(today.getMonth() + 1).padStart(2, '0')}-${String(today.getDate()).padStart(2, '0')}`;
+  await page.request.patch(`/api${base}`, { data: { dueOn: day } });
+  await page.goto('/ledger?as=board');
+  await page.getByRole('searchbox', { name: 'Find' }).fill('lantern walk');
+  const ready = page.getByRole('region', { name: 'framed' });
+  await expect(ready.getByRole('listitem')).toHaveCount(2);
+  await expect(ready).toContainText('due today');
+  await page.getByRole('group', { name: 'Folded as' }).getByRole('button', { name: 'Calendar' }).click();
+  const cell = page.getByRole('listitem').filter({ has: page.locator(`time[datetime="${day}"]`) });
+  await expect(cell.getByRole('link')).toHaveCount(2);
+  await expect(cell.locator('time')).toHaveAttribute('aria-current', 'date');
+  await page.getByRole('button', { name: 'After' }).click();
+  await expect(page.getByRole('link', { name: /^Quickby/ })).toHaveCount(0);
+  await page.getByRole('button', { name: 'Before' }).click();
+  await cell.getByRole('link', { name: 'Quickby square' }).click();
+  await expect(page).toHaveURL(new RegExp(`${base}/deliverables/`));
+});
+
 test('the finder answers words with sentences of what would happen, and goes there', async ({ page }) => {
   await addQuickBook(page);
   await bringIn(page, await plainFilm('Harbour.mp4'));

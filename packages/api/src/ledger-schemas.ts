@@ -22,6 +22,8 @@ export const ledgerQuerySchema = z.object({
   /** Those that are at one of these; all where none is named. */
   stages: z.array(stageSchema).default([]),
   holder: z.string().max(60).optional(),
+  /** Due on this day or after it. */
+  dueFrom: daySchema.optional(),
   /** Due up to and with this day. */
   dueBy: daySchema.optional(),
   /** Rows of one production, outlet, person or day stand together, in that order. */
@@ -44,6 +46,7 @@ export const ledgerAddressSchema = z.object({
     .pipe(z.array(stageSchema))
     .optional(),
   holder: z.string().max(60).optional(),
+  dueFrom: daySchema.optional(),
   dueBy: daySchema.optional(),
   group: z.enum(ledgerGroupings).optional(),
   within: z.string().max(120).optional(),

@@ -827,7 +827,7 @@ export const operations: readonly Operation[] = [
     method: 'get',
     path: '/api/ledger',
     summary:
-      'One page of all deliverables: `search`, `stages`, `holder`, `dueBy`, `productionId`, `order`, `descending`, `from`, `count`',
+      'One page of all deliverables: `search`, `stages`, `holder`, `dueFrom`, `dueBy`, `productionId`, `order`, `descending`, `from`, `count`',
     answer: l.ledgerPageSchema,
   },
   {

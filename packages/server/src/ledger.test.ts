@@ -63,6 +63,9 @@ test('days and people are given to versions, found again, sorted by, and told of
   expect((await ledger('order=due&descending=true')).rows[0]!.dueOn).toBe('2999-01-01');
   expect((await ledger('holder=Jo')).rows.map((row) => row.versionId)).toEqual([tall]);
   expect((await ledger('dueBy=2020-01-01')).rows.map((row) => row.versionId)).toEqual([square]);
+  expect((await ledger('dueFrom=2020-01-02')).rows.map((row) => row.versionId)).not.toContain(square);
+  const oneDay = await ledger('dueFrom=2019-12-31&dueBy=2019-12-31');
+  expect(oneDay.rows.map((row) => row.versionId)).toEqual([square]);
   expect((await ledger('search=quick%20squ')).rows.map((row) => row.versionId)).toEqual([square]);
   expect((await ledger('search=100%25')).total).toBe(0);
   expect((await ledger('stages=framed')).rows).toHaveLength(1);

@@ -1,4 +1,17 @@
-import { and, asc, desc, eq, inArray, isNull, lte, or, sql, type AnyColumn, type SQL } from 'drizzle-orm';
+import {
+  and,
+  asc,
+  desc,
+  eq,
+  gte,
+  inArray,
+  isNull,
+  lte,
+  or,
+  sql,
+  type AnyColumn,
+  type SQL,
+} from 'drizzle-orm';
 import { alias } from 'drizzle-orm/sqlite-core';
 import type { LedgerPage, LedgerQuery, LedgerRow } from '@mivvy/api';
 import {
@@ -83,6 +96,7 @@ function wanted(query: LedgerQuery): SQL[] {
     );
   }
   if (query.holder !== undefined) found.push(eq(versions.holder, query.holder));
+  if (query.dueFrom !== undefined) found.push(gte(dueOn, query.dueFrom));
   if (query.dueBy !== undefined) found.push(lte(dueOn, query.dueBy));
   return found;
 }

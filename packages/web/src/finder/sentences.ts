@@ -69,6 +69,18 @@ export function offers(
           to: '/ledger',
         },
         {
+          id: 'ledger board',
+          sentence: 'See all deliverables as a board.',
+          words: ['standing', 'ledger'],
+          to: '/ledger?as=board',
+        },
+        {
+          id: 'ledger calendar',
+          sentence: 'See all deliverables as a calendar.',
+          words: ['due', 'dates', 'days', 'ledger'],
+          to: '/ledger?as=calendar',
+        },
+        {
           id: 'book',
           sentence: 'Open the spec book.',
           words: ['places', 'outlets', 'numbers'],

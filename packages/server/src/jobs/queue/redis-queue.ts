@@ -18,7 +18,7 @@ import type {
   NewJob,
   QueueState,
 } from './job-queue.ts';
-import type { RowsQueue} from './rows-queue.ts';
+import type { RowsQueue } from './rows-queue.ts';
 import { type FreeJob } from './rows-queue.ts';
 
 /** Kinds that other machines can do; the rest is done where the workspace is. */

@@ -6,6 +6,7 @@ import type { Version } from '@mivvy/api';
 import { useRenameProduction } from '../../api/changes.ts';
 import { useDeliverables } from '../../api/queries.ts';
 import { ExportVersions } from '../../parts/export-versions.tsx';
+import { FoldingSwitch, foldingOf } from '../../parts/foldings/folding-switch.tsx';
 import { Empty, Failed, Loading } from '../../parts/notices.tsx';
 import { EditableDay } from '../../parts/tracking/editable-day.tsx';
 import { useThisProduction } from '../../parts/this-production.ts';
@@ -18,9 +19,6 @@ import { Rows } from './rows.tsx';
 import { ShowToClient } from './show-to-client.tsx';
 import { Side } from './side.tsx';
 import './deliverables.css';
-
-const foldings = { list: 'List', board: 'Board', calendar: 'Calendar' } as const;
-type Folding = keyof typeof foldings;
 
 /** How many deliverables are how far. */
 function Counts({ versions }: { versions: readonly Version[] }) {
@@ -66,19 +64,6 @@ function ProductionDue() {
   );
 }
 
-/** The ways of folding the same rows. */
-function FoldingSwitch({ folding, onFold }: { folding: Folding; onFold: (folding: Folding) => void }) {
-  return (
-    <div className="folding" role="group" aria-label="Folded as">
-      {Object.entries(foldings).map(([key, name]) => (
-        <button key={key} aria-pressed={folding === key} onClick={() => onFold(key as Folding)}>
-          {name}
-        </button>
-      ))}
-    </div>
-  );
-}
-
 /** Deliverables: one ledger of everything owed, where it is, and the proof. */
 export function DeliverablesScreen() {
   const production = useThisProduction();
@@ -88,7 +73,7 @@ export function DeliverablesScreen() {
   const [ticked, setTicked] = useState<ReadonlySet<string>>(new Set());
   const navigate = useNavigate();
   const query = useDeliverables(production.id);
-  const folding = (search.get('as') ?? 'list') as Folding;
+  const folding = foldingOf(search.get('as'));
   const version =
     versions.find((v) => v.id === versionId) ?? versions.find((v) => v.deliverable) ?? versions[0];
   if (versions.length === 0)

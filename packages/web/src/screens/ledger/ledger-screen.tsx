@@ -8,15 +8,18 @@ import {
   type GridSortModel,
 } from '@mui/x-data-grid';
 import { useMemo, useState } from 'react';
-import { Link, useNavigate } from 'react-router';
+import { Link, useNavigate, useSearchParams } from 'react-router';
 import { countWords, happeningInShort, happeningWords, stages, waitsFor, type Stage } from '@mivvy/core';
 import type { LedgerPage, LedgerQuery, LedgerRow } from '@mivvy/api';
 import { ledgerAddress, useForgetView, useKeepView, useLedger, useLedgerViews } from '../../api/ledger.ts';
 import { Choice } from '../../parts/choice.tsx';
 import { dayWords, isLate, momentWords } from '../../parts/days.ts';
+import { FoldingSwitch, foldingOf, type Folding } from '../../parts/foldings/folding-switch.tsx';
 import { Failed } from '../../parts/notices.tsx';
 import { StageStamp, stageWord } from '../../parts/stamp.tsx';
 import { TopBar } from '../../parts/top-bar.tsx';
+import { LedgerBoard } from './ledger-board.tsx';
+import { LedgerCalendar } from './ledger-calendar.tsx';
 import styles from './ledger.module.css';
 
 const everything: LedgerQuery = { search: '', stages: [], order: 'due', descending: false };
@@ -262,6 +265,9 @@ export function LedgerScreen() {
   const [query, setQuery] = useState<LedgerQuery>(everything);
   const [page, setPage] = useState(0);
   const navigate = useNavigate();
+  const [search, setSearch] = useSearchParams();
+  const folding = foldingOf(search.get('as'));
+  const fold = (as: Folding) => setSearch(as === 'list' ? {} : { as }, { replace: true });
   const ledger = useLedger(query, { from: page * pageRows, count: pageRows });
   const change = (what: Partial<LedgerQuery>) => {
     setQuery({ ...query, ...what });
@@ -317,38 +323,68 @@ export function LedgerScreen() {
               chosen={query.stages}
               onChange={(chosen) => change({ stages: chosen })}
             />
-            <Groups query={query} groups={ledger.data?.groups ?? []} onChange={change} />
-            <div className={styles.grid}>
-              <DataGrid
-                rows={ledger.data?.rows ?? []}
-                getRowId={(row) => row.versionId}
-                columns={columns}
-                loading={ledger.isPending}
-                getRowClassName={({ id }) => (starts.has(String(id)) ? styles.groupStart! : '')}
-                rowHeight={50}
-                columnHeaderHeight={36}
-                disableColumnMenu
-                disableRowSelectionOnClick
-                paginationMode="server"
-                sortingMode="server"
-                rowCount={ledger.data?.total ?? 0}
-                pageSizeOptions={[pageRows]}
-                paginationModel={{ page, pageSize: pageRows }}
-                onPaginationModelChange={(model: GridPaginationModel) => setPage(model.page)}
-                sortModel={sorted}
-                onSortModelChange={([sort]) =>
-                  change({
-                    order: sort ? (orders[sort.field] ?? 'due') : 'due',
-                    descending: sort?.sort === 'desc',
-                  })
-                }
-                onRowDoubleClick={({ row }: { row: LedgerRow }) =>
-                  void navigate(`/productions/${row.productionId}/deliverables/${row.versionId}`)
-                }
-                localeText={{ noRowsLabel: 'No deliverable is like that.' }}
-                aria-label="Deliverables"
-              />
+            <div className={styles.fold}>
+              <FoldingSwitch folding={folding} onFold={fold} />
+              {folding === 'list' && (
+                <Groups query={query} groups={ledger.data?.groups ?? []} onChange={change} />
+              )}
             </div>
+            {folding === 'board' && (
+              <div className={styles.folded}>
+                <LedgerBoard
+                  query={query}
+                  counts={ledger.data?.counts ?? {}}
+                  onStage={(stage) => {
+                    change({ stages: [stage] });
+                    fold('list');
+                  }}
+                />
+              </div>
+            )}
+            {folding === 'calendar' && (
+              <div className={styles.folded}>
+                <LedgerCalendar
+                  query={query}
+                  onDay={(day) => {
+                    change({ group: 'day', within: day });
+                    fold('list');
+                  }}
+                />
+              </div>
+            )}
+            {folding === 'list' && (
+              <div className={styles.grid}>
+                <DataGrid
+                  rows={ledger.data?.rows ?? []}
+                  getRowId={(row) => row.versionId}
+                  columns={columns}
+                  loading={ledger.isPending}
+                  getRowClassName={({ id }) => (starts.has(String(id)) ? styles.groupStart! : '')}
+                  rowHeight={50}
+                  columnHeaderHeight={36}
+                  disableColumnMenu
+                  disableRowSelectionOnClick
+                  paginationMode="server"
+                  sortingMode="server"
+                  rowCount={ledger.data?.total ?? 0}
+                  pageSizeOptions={[pageRows]}
+                  paginationModel={{ page, pageSize: pageRows }}
+                  onPaginationModelChange={(model: GridPaginationModel) => setPage(model.page)}
+                  sortModel={sorted}
+                  onSortModelChange={([sort]) =>
+                    change({
+                      order: sort ? (orders[sort.field] ?? 'due') : 'due',
+                      descending: sort?.sort === 'desc',
+                    })
+                  }
+                  onRowDoubleClick={({ row }: { row: LedgerRow }) =>
+                    void navigate(`/productions/${row.productionId}/deliverables/${row.versionId}`)
+                  }
+                  localeText={{ noRowsLabel: 'No deliverable is like that.' }}
+                  aria-label="Deliverables"
+                />
+              </div>
+            )}
           </>
         )}
       </main>
