@@ -45,9 +45,9 @@ test('the ledger of all productions is folded by standing and by day, and each c
   await page.request.patch(`/api${base}`, { data: { dueOn: day } });
   await page.goto('/ledger?as=board');
   await page.getByRole('searchbox', { name: 'Find' }).fill('lantern walk');
-  const ready = page.getByRole('region', { name: 'framed' });
-  await expect(ready.getByRole('listitem')).toHaveCount(2);
-  await expect(ready).toContainText('due today');
+  const planned = page.getByRole('region', { name: 'Planned' });
+  await expect(planned.getByRole('listitem')).toHaveCount(2);
+  await expect(planned).toContainText('due ');
   await page.getByRole('group', { name: 'Folded as' }).getByRole('button', { name: 'Calendar' }).click();
   const cell = page.getByRole('listitem').filter({ has: page.locator(`time[datetime="${day}"]`) });
   await expect(cell.getByRole('link')).toHaveCount(2);

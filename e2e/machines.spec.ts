@@ -37,7 +37,7 @@ test('a machine joins, makes what waits, takes nothing more when it is told so, 
   await page.goto('/');
   await addQuickBook(page);
   await bringIn(page, await plainFilm('for machines.mp4', 3));
-  await choosePlaces(page, 'Tall');
+  await choosePlaces(page, 'Quickby, Tall');
   await page.getByRole('link', { name: 'Exports' }).click();
   await page.getByRole('button', { name: /^Export 1 version/ }).click();
 

@@ -1,6 +1,6 @@
 import type { ReactNode } from 'react';
 import type { Stage } from '@mivvy/core';
-import { StageStamp } from '../stamp.tsx';
+import { StageStamp, stageWord } from '../stamp.tsx';
 import styles from './foldings.module.css';
 
 /** Columns side by side, one for each stage that has any. */
@@ -22,7 +22,7 @@ export function StageColumn({
   foot?: ReactNode;
 }) {
   return (
-    <section aria-label={stage}>
+    <section aria-label={stageWord(stage)}>
       <h2>
         <StageStamp stage={stage} /> <span className="quiet">{count}</span>
       </h2>
