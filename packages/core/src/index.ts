@@ -349,6 +349,7 @@ export { startStyles } from './layers/styles.ts';
 export { clearArea, type FrameRect } from './layers/clear-area.ts';
 export { anchored, type LaidLayer } from './layers/lay-out.ts';
 export { graphicsShown, type PlannedLayer } from './layers/planned-layer.ts';
+export { sayAnew } from './layers/say-anew.ts';
 export { dress, type Dressed } from './layers/dress.ts';
 export { draftLayerId } from './layers/draft-mark.ts';
 export { coveredAt } from './layers/covered.ts';

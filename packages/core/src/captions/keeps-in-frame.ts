@@ -6,13 +6,18 @@ import { masterFrameAt } from '../render/read-plan.ts';
 import type { FrameSpan } from '../time/span.ts';
 
 /** Frames of a span at which is looked what lies behind: so many, evenly. */
-const looks = 5;
+const usualLooks = 5;
 
-/** Where keeps lie in a plan's frame during a span of delivered frames, pixels of the frame. */
+/**
+ * Where keeps lie in a plan's frame during a span of delivered frames, pixels of the frame.
+ *
+ * @param looks at so many frames of the span, evenly; two at least
+ */
 export function keepsInFrame(
   plan: RenderPlan,
   keeps: readonly Pick<Keep, 'span' | 'keys'>[],
   span: FrameSpan,
+  looks = usualLooks,
 ): FrameRect[] {
   const found: FrameRect[] = [];
   for (let i = 0; i < looks; i++) {

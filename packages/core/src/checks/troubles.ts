@@ -206,6 +206,13 @@ function barTroubles(plan: RenderPlan, kept: readonly FrameSpan[]): Trouble[] {
   });
 }
 
+/** Whether a plate hides a keep through a span of the master: then it is nobody's loss that it is cut. */
+const isCovered = ({ laid = [] }: PlannedVersion, keepId: string, span: FrameSpan): boolean =>
+  laid.some(
+    ({ layer: { what }, source }) =>
+      what.kind === 'cover' && what.keepId === keepId && source.from <= span.from && source.to >= span.to,
+  );
+
 /** Everything wrong with a planned version before it is exported, worst first. */
 export function troublesOf(
   planned: PlannedVersion,
@@ -218,7 +225,9 @@ export function troublesOf(
   const source: FrameSpan = { from: kept[0]!.from, to: kept.at(-1)!.to };
   const keeps = keepsWithin(watched.keeps, plan.master.frames);
   const rules = frameRules(placement, plan.frame, watched.margin);
-  const hidden = kept.flatMap((span) => hiddenKeeps(plan.framing, keeps, span, plan.master.displayed, rules));
+  const hidden = kept
+    .flatMap((span) => hiddenKeeps(plan.framing, keeps, span, plan.master.displayed, rules))
+    .filter(({ keep, span }) => !isCovered(planned, keep.id, span));
   const framesPerSecond = fps(plan.master.rate);
   const overlooked = hiddenThings(
     plan.framing,

@@ -3,16 +3,32 @@ import type { Keep } from '../checks/keeps.ts';
 import type { Shaper } from '../letters/shaper.ts';
 import type { PlannedVersion } from '../render/plan-schema.ts';
 import type { Placement } from '../specs/schema.ts';
-import { clearArea } from './clear-area.ts';
+import { keepsInFrame } from '../captions/keeps-in-frame.ts';
+import { clearArea, type FrameRect } from './clear-area.ts';
 import { draftLayer } from './draft-mark.ts';
 import { layOutLayers } from './lay-out.ts';
 import { layerIn, trackFor, type Dressing } from './layer.ts';
+
+/** A cover has to hide its keep wherever the window moves: it is looked at so many frames of a span where it is. */
+const coverLooks = 120;
+
+/** The least box that some boxes lie in. */
+function around(boxes: readonly FrameRect[]): FrameRect {
+  const x = Math.min(...boxes.map((box) => box.x));
+  const y = Math.min(...boxes.map((box) => box.y));
+  return {
+    x,
+    y,
+    width: Math.max(...boxes.map((box) => box.x + box.width)) - x,
+    height: Math.max(...boxes.map((box) => box.y + box.height)) - y,
+  };
+}
 
 /** What is laid over a version, and what that needs. */
 export interface Dressed {
   dressing: Dressing;
   versionId: string;
-  /** What captions move out of the way of. */
+  /** What captions move out of the way of, and covers hide. */
   keeps: readonly Keep[];
   shaper: Shaper;
   /** A file of the version has been approved: it is no draft any more. */
@@ -45,6 +61,11 @@ export function dress(
       rate: plan.rate,
       frames: plan.frames,
       played: plan,
+      shows: (keepId, spans) => {
+        const keep = keeps.find(({ id }) => id === keepId);
+        const seen = keep ? spans.flatMap((span) => keepsInFrame(plan, [keep], span, coverLooks)) : [];
+        return seen.length ? around(seen) : null;
+      },
     },
     shaper,
   );

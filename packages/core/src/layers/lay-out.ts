@@ -6,12 +6,14 @@ import { clamp, type Size } from '../picture/geometry.ts';
 import { fps, frameToSeconds, type Rate } from '../time/rate.ts';
 import type { FrameSpan } from '../time/span.ts';
 import type { FrameRect } from './clear-area.ts';
-import type { Layer, LayerPlace, WordStyle } from './layer.ts';
+import type { Layer, LayerContent, LayerPlace, WordStyle } from './layer.ts';
 import type { PlannedLayer, PlannedWords } from './planned-layer.ts';
 
 /** From one line to the next, and the rim around words on a plate, by the letters' size. */
 const lineShare = 1.22;
 const rimShare = 0.4;
+/** A plate reaches so far beyond what it hides, by the frame's shorter side. */
+const plateRim = 0.012;
 
 /** What layers are laid out in. */
 export interface LayerFrame {
@@ -23,6 +25,8 @@ export interface LayerFrame {
   /** Delivered. */
   frames: number;
   played: Pick<Played, 'kept' | 'pace'>;
+  /** All of the frame that shows a keep at some time of some delivered spans; null where none of it is seen. */
+  shows: (keepId: string, spans: readonly FrameSpan[]) => FrameRect | null;
 }
 
 /** A layer laid out in a version. */
@@ -153,12 +157,29 @@ function deliveredSpans(span: FrameSpan, { played, masterRate, rate, frames }: L
   }));
 }
 
+/** A cover's plate; null where its version does not show what it hides. */
+function plateOf(
+  { keepId, colour }: Extract<LayerContent, { kind: 'cover' }>,
+  spans: readonly FrameSpan[],
+  { shows, frame }: LayerFrame,
+): Pick<PlannedLayer, 'what' | 'box'> | null {
+  const shown = shows(keepId, spans);
+  if (!shown) return null;
+  // Letters have soft edges and shadows, and who drew the keep drew it close.
+  const rim = Math.ceil(plateRim * Math.min(frame.width, frame.height));
+  const x = clamp(Math.floor(shown.x) - rim, 0, frame.width);
+  const y = clamp(Math.floor(shown.y) - rim, 0, frame.height);
+  const width = clamp(Math.ceil(shown.x + shown.width) + rim, 0, frame.width) - x;
+  const height = clamp(Math.ceil(shown.y + shown.height) + rim, 0, frame.height) - y;
+  return { what: { kind: 'plate', colour }, box: { x, y, width, height } };
+}
+
 function contentOf(
-  layer: Layer,
+  what: Exclude<LayerContent, { kind: 'cover' }>,
+  place: LayerPlace,
   { frame, clear }: LayerFrame,
   shaper: Shaper,
 ): { what: PlannedLayer['what']; width: number; height: number } {
-  const { what, place } = layer;
   const width = place.width * clear.width;
   if (what.kind === 'words') return setWords(what.text, what.style, frame, width, shaper);
   if (what.kind === 'picture')
@@ -173,6 +194,18 @@ function contentOf(
   };
 }
 
+/** What of a layer is drawn, and where; null where its version shows nothing of it. */
+function drawnIn(
+  { what, place }: Layer,
+  spans: readonly FrameSpan[],
+  into: LayerFrame,
+  shaper: Shaper,
+): Pick<PlannedLayer, 'what' | 'box'> | null {
+  if (what.kind === 'cover') return plateOf(what, spans, into);
+  const { width, height, what: drawn } = contentOf(what, place, into, shaper);
+  return { what: drawn, box: placeBox(place, { width, height }, into.frame, into.clear) };
+}
+
 /**
  * Lays layers out in a version, the nearest first, as they are listed; those that are cut away are left out.
  *
@@ -183,14 +216,14 @@ export function layOutLayers(layers: readonly Layer[], into: LayerFrame, shaper:
     if (layer.what.kind === 'words' && !layer.what.text.trim()) return [];
     const spans = deliveredSpans(layer.span, into);
     if (!spans.length) return [];
-    const { what, width, height } = contentOf(layer, into, shaper);
+    const drawn = drawnIn(layer, spans, into, shaper);
+    if (!drawn) return [];
     const frames = (seconds: number) => Math.round(seconds * fps(into.rate));
     const planned: PlannedLayer = {
-      box: placeBox(layer.place, { width, height }, into.frame, into.clear),
       spans,
       fadeIn: frames(layer.fadeIn),
       fadeOut: frames(layer.fadeOut),
-      what,
+      ...drawn,
     };
     const missing =
       layer.what.kind === 'words'

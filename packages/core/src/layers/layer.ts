@@ -76,6 +76,8 @@ export const layerContentSchema = z.discriminatedUnion('kind', [
     /** `screen`: it is on black and shines through, by the standard screen blend; `over`: its own alpha. */
     blend: z.enum(['over', 'screen']),
   }),
+  /** A plate over what a keep marks, wherever a frame shows that: it stands by the film, and not by its own place. */
+  z.strictObject({ kind: z.literal('cover'), keepId: z.string().min(1).max(40), colour }),
 ]);
 export type LayerContent = z.infer<typeof layerContentSchema>;
 
@@ -104,6 +106,8 @@ export const layerSchema = z.strictObject({
   fadeIn: z.number().min(0).max(10),
   fadeOut: z.number().min(0).max(10),
   place: layerPlaceSchema,
+  /** The versions that show it; all of its film where missing. */
+  only: z.array(z.string()).max(500).optional(),
   /** By version. */
   otherwise: z.record(z.string(), otherwiseSchema),
 });
@@ -152,6 +156,7 @@ export const bare: Dressing = { layers: [], captions: [], draftMark: false };
 
 /** A layer as one version shows it; null where it shows none of it. */
 export function layerIn(layer: Layer, versionId: string): Layer | null {
+  if (layer.only && !layer.only.includes(versionId)) return null;
   const own = layer.otherwise[versionId];
   if (!own) return layer;
   if (own.out) return null;
@@ -159,7 +164,7 @@ export function layerIn(layer: Layer, versionId: string): Layer | null {
   const { what } = layer;
   if (what.kind === 'picture')
     return { ...layer, place, what: { ...what, picture: own.picture ?? what.picture } };
-  if (what.kind === 'film') return { ...layer, place };
+  if (what.kind === 'film' || what.kind === 'cover') return { ...layer, place };
   return {
     ...layer,
     place,

@@ -52,6 +52,7 @@ const into = (frame = tall, over: Partial<LayerFrame> = {}): LayerFrame => ({
   rate: { num: 25, den: 1 },
   frames: 200,
   played: { kept: [{ from: 0, to: 200 }], pace: { num: 1, den: 1 } },
+  shows: () => null,
   ...over,
 });
 const within = (box: FrameRect, outer: FrameRect, slack = 1) =>

@@ -39,6 +39,14 @@ const captionLook = {
   align: 'middle',
 } as const;
 
+/** Fills a box. */
+function paintPlate(pen: Pen, box: PlannedLayer['box'], colour: string): void {
+  pen.fillStyle = colour;
+  pen.beginPath();
+  pen.roundRect(box.x, box.y, box.width, box.height, 0);
+  pen.fill();
+}
+
 /** Draws one line; its letters stand on `y`. */
 function paintLine(pen: Pen, shaper: Shaper, text: string, face: PlannedWords['face'], size: number): void {
   pen.beginPath();
@@ -156,6 +164,7 @@ export function paintLaidOver<P extends Pen>(
     pen.save();
     pen.globalAlpha = opacity;
     if (layer.what.kind === 'words') paintWords(pen, layer.box, layer.what, shaper);
+    else if (layer.what.kind === 'plate') paintPlate(pen, layer.box, layer.what.colour);
     else picture(pen, layer, frame);
     pen.restore();
   }

@@ -27,6 +27,8 @@ export const plannedLayerSchema = z.object({
       lines: z.array(z.string()),
     }),
     z.object({ kind: z.literal('picture'), sha256: z.string() }),
+    /** Its box in one colour. */
+    z.object({ kind: z.literal('plate'), colour: z.string() }),
     z.object({
       kind: z.literal('film'),
       sha256: z.string(),
@@ -50,7 +52,7 @@ export interface ShownGraphic {
 export function graphicsShown(layers: readonly PlannedLayer[]): ShownGraphic[] {
   const shown = new Map<string, ShownGraphic>();
   for (const { what } of layers)
-    if (what.kind !== 'words')
+    if (what.kind === 'picture' || what.kind === 'film')
       shown.set(`${what.kind} ${what.sha256}`, { kind: what.kind, sha256: what.sha256 });
   return [...shown.values()];
 }

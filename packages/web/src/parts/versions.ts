@@ -80,7 +80,8 @@ function dressedOf(version: Version, { dressing, keeps }: Master): Dressed | und
 export const isDressed = ({ layers, captions, draftMark }: Dressing): boolean =>
   layers.length > 0 || captions.length > 0 || draftMark;
 
-function planAnew(
+/** A version planned as if its film, its framing or what is laid over it were what is given here. */
+export function planAnew(
   version: Version,
   master: Master,
   margin: MarginChoice,

@@ -1,5 +1,6 @@
 import { anchors, frameToSeconds, layerIn, nearestFrame, type Anchor, type Layer } from '@mivvy/core';
 import { Choice } from '../../parts/choice.tsx';
+import { Colour } from '../../parts/colour.tsx';
 import { EditableNumber } from '../../parts/editable.tsx';
 import { EditableText } from '../../parts/editable-text.tsx';
 import { EditableTime } from '../../parts/editable-time.tsx';
@@ -140,6 +141,7 @@ function ShortWords({ layer }: { layer: Layer }) {
   const { master } = useLayers();
   const { frames } = master.facts!.video;
   const { what, span, place } = layer;
+  if (what.kind === 'cover') return <> hides it in the film.</>;
   return (
     <>
       {what.kind === 'words' && <> says “{what.text.replace(/\n/g, ' ')}”</>} stands{' '}
@@ -170,6 +172,27 @@ function BlendWords({ layer, film }: { layer: Layer; film: Extract<Layer['what']
         ]}
         onChange={(blend) =>
           edit(layer.id, (l) => (l.what.kind === 'film' ? { ...l, what: { ...l.what, blend } } : l))
+        }
+      />
+      .
+    </>
+  );
+}
+
+/** What a plate hides, and its colour. */
+function CoverWords({ layer, cover }: { layer: Layer; cover: Extract<Layer['what'], { kind: 'cover' }> }) {
+  const { master, edit } = useLayers();
+  const keep = master.keeps.find(({ id }) => id === cover.keepId);
+  return (
+    <>
+      {keep
+        ? ` hides “${keep.name}” of the film, wherever it is seen, under a plate in `
+        : ' hides a keep that is gone, in '}
+      <Colour
+        label="Colour of the plate"
+        value={cover.colour}
+        onChange={(colour) =>
+          edit(layer.id, (l) => (l.what.kind === 'cover' ? { ...l, what: { ...l.what, colour } } : l))
         }
       />
       .
@@ -226,12 +249,14 @@ export function LayerSentence({ layer }: { layer: Layer }) {
         />
         {layer.what.kind === 'words' && ' says'}
         {layer.what.kind === 'film' && <BlendWords layer={layer} film={layer.what} />}
+        {layer.what.kind === 'cover' && <CoverWords layer={layer} cover={layer.what} />}
       </p>
       {layer.what.kind === 'words' && <WordsField layer={layer} words={layer.what} />}
       {layer.what.kind === 'picture' && <PictureSentence layer={layer} />}
       <p>
         {layer.what.kind === 'words' && <StyleSentence layer={layer} words={layer.what} />}{' '}
-        <PlaceWords layer={layer} /> <SpanWords layer={layer} />, in <VersionTags layer={layer} />.
+        {layer.what.kind === 'cover' ? 'It is there' : <PlaceWords layer={layer} />}{' '}
+        <SpanWords layer={layer} />, in <VersionTags layer={layer} />.
       </p>
       {stamps}
       <p className={styles.tools}>

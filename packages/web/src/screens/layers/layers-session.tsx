@@ -70,7 +70,8 @@ function inOne(layer: Layer, versionId: string, change: Partial<Layer['otherwise
 /** The layer at hand as it is laid out in the version. */
 export function useChosenBox(): LaidLayer | undefined {
   const { planned, chosen } = useLayers();
-  return planned?.planned.laid?.find((l) => l.layer.id === chosen?.id);
+  // A cover stands where the film has what it hides: it cannot be taken hold of.
+  return planned?.planned.laid?.find((l) => l.layer.id === chosen?.id && l.layer.what.kind !== 'cover');
 }
 
 export function LayersSessionProvider({

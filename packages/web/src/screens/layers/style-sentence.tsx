@@ -12,6 +12,7 @@ import { Choice } from '../../parts/choice.tsx';
 import { EditableNumber } from '../../parts/editable.tsx';
 import { EditableText } from '../../parts/editable-text.tsx';
 import { useThisProduction } from '../../parts/this-production.ts';
+import { Colour } from '../../parts/colour.tsx';
 import { useLayers } from './layers-session.tsx';
 
 const weightNames: Record<Face['weight'], string> = { 400: 'regular', 600: 'half bold', 800: 'bold' };
@@ -24,20 +25,6 @@ function useStyles(): WordStyle[] {
     what.kind === 'words' ? [what.style] : [],
   );
   return [...new Map([...startStyles, ...used].map((style) => [style.name, style])).values()];
-}
-
-/** A colour inside a sentence. */
-function Colour({ label, value, onChange }: { label: string; value: string; onChange: (v: string) => void }) {
-  return (
-    <label className="colourwell">
-      <input
-        type="color"
-        aria-label={label}
-        value={value}
-        onChange={(event) => onChange(event.target.value)}
-      />
-    </label>
-  );
 }
 
 /** How a title's words look. Titles of one style change together. */

@@ -1,4 +1,4 @@
-import type { Layer, LayerOtherwise } from '@mivvy/core';
+import { layerIn, type Layer, type LayerOtherwise } from '@mivvy/core';
 import { versionName } from '../../parts/versions.ts';
 import styles from './layers.module.css';
 import { useLayers } from './layers-session.tsx';
@@ -21,6 +21,7 @@ export function VersionTags({ layer }: { layer: Layer }) {
   const { siblings, edit } = useLayers();
   const toggle = (id: string) =>
     edit(layer.id, (l) => {
+      if (l.only && !l.only.includes(id)) return { ...l, only: [...l.only, id] };
       const { out, ...own } = l.otherwise[id] ?? {};
       return { ...l, otherwise: { ...l.otherwise, [id]: out ? own : { ...own, out: true } } };
     });
@@ -32,7 +33,7 @@ export function VersionTags({ layer }: { layer: Layer }) {
     <>
       <span className={styles.tags}>
         {siblings.map((v) => {
-          const out = layer.otherwise[v.id]?.out === true;
+          const out = layerIn(layer, v.id) === null;
           return (
             <button
               key={v.id}

@@ -18,6 +18,7 @@ import {
 import { StillProof } from '../../../parts/still-proof.tsx';
 import { useThisProduction } from '../../../parts/this-production.ts';
 import { useFraming } from '../framing-session.tsx';
+import { SayAnewWay } from './say-anew-way.tsx';
 import styles from './ways-out.module.css';
 
 /** How far a window moves, for a sentence: “40 px left and 12 px up”. */
@@ -74,6 +75,8 @@ export function WaysOut({
       ),
     [framing, master.shots, frames, rate, displayed, version.placement, frameSize, margin, things, trouble],
   );
+  // Words of the film can be said again; a face cannot.
+  const keep = master.keeps.find(({ id, kind }) => id === trouble.keepId && kind === 'title');
   const lasts = durationLabel(frameToSeconds(trouble.span.to - trouble.span.from, rate));
   const middle = Math.floor((trouble.span.from + trouble.span.to - 1) / 2);
   const drawn = (of: Framing, label: string) => (
@@ -83,7 +86,7 @@ export function WaysOut({
     <Dialog open onClose={onClose} maxWidth={false} aria-labelledby="ways-title">
       <DialogContent>
         <h2 id="ways-title" className={styles.title}>
-          {ways.length === 0 ? 'No framing of this shot shows it' : 'Ways out'}
+          {ways.length === 0 && !keep ? 'No framing of this shot shows it' : 'Ways out'}
         </h2>
         <p className="quiet">{trouble.sentence}</p>
         <ul className={styles.ways}>
@@ -106,8 +109,9 @@ export function WaysOut({
               </button>
             </li>
           ))}
+          {keep && <SayAnewWay keep={keep} frame={middle} onTaken={onClose} />}
         </ul>
-        {ways.length === 0 && (
+        {ways.length === 0 && !keep && (
           <p>
             Lay the same words over this version in Layers, inside its clear area, or accept that it is cut.
           </p>

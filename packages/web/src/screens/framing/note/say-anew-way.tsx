@@ -1,0 +1,115 @@
+import TextField from '@mui/material/TextField';
+import { useQueryClient } from '@tanstack/react-query';
+import { nanoid } from 'nanoid';
+import { useSnackbar } from 'notistack';
+import { useEffect, useMemo, useRef, useState } from 'react';
+import {
+  deliveredFrameAt,
+  paintLaidOver,
+  problemLine,
+  sayAnew,
+  type Keep,
+  type RenderPlan,
+} from '@mivvy/core';
+import { dressingOf, saveDressing } from '../../../api/dressing.ts';
+import { problemOf } from '../../../api/client.ts';
+import { lettersNow, useLetters } from '../../../letters/letters.ts';
+import { Colour } from '../../../parts/colour.tsx';
+import { StillProof } from '../../../parts/still-proof.tsx';
+import { useThisProduction } from '../../../parts/this-production.ts';
+import { planAnew } from '../../../parts/versions.ts';
+import { useFraming } from '../framing-session.tsx';
+import styles from './ways-out.module.css';
+
+/** Longest side of the small proof on the screen, pixels. */
+const longest = 210;
+
+/** A way out of a burned-in title that is cut: a plate hides it, and the same words stand in the clear area. */
+export function SayAnewWay({ keep, frame, onTaken }: { keep: Keep; frame: number; onTaken: () => void }) {
+  const { version, master, framing, frameSize } = useFraming();
+  const { margin } = useThisProduction();
+  const [text, setText] = useState(keep.name);
+  const [colour, setColour] = useState('#14181c');
+  const [id] = useState(() => nanoid(8));
+  const letters = useLetters(true).data;
+  const client = useQueryClient();
+  const { enqueueSnackbar } = useSnackbar();
+  const dressing = useMemo(
+    () => sayAnew(master.dressing, { keep, versionId: version.id, text, colour, id }),
+    [master.dressing, keep, version.id, text, colour, id],
+  );
+  const plan = useMemo(
+    () =>
+      letters
+        ? planAnew({ ...version, framing }, { ...master, dressing }, margin, undefined)?.planned.plan
+        : undefined,
+    [letters, version, framing, master, dressing, margin],
+  );
+  const shown = dressing.layers.some(
+    (layer) => layer.what.kind === 'cover' && layer.id !== id && layer.what.keepId === keep.id,
+  );
+  const take = () =>
+    void saveDressing(client, dressingOf(master), dressing).then(onTaken, (error: unknown) =>
+      enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error' }),
+    );
+  return (
+    <li>
+      <div className={styles.dressed}>
+        <StillProof
+          master={master}
+          framing={framing}
+          frame={frame}
+          size={frameSize}
+          label="Covered, and said anew"
+          longest={longest}
+        />
+        {plan && <LaidOver plan={plan} frame={frame} />}
+      </div>
+      <p>A plate hides it here, and the same words stand in the clear area.</p>
+      {shown ? (
+        <p className="quiet">As in the version where that was done first.</p>
+      ) : (
+        <div className={styles.says}>
+          <TextField
+            label="What it says"
+            size="small"
+            value={text}
+            onChange={(event) => setText(event.target.value)}
+            slotProps={{ htmlInput: { maxLength: 300 } }}
+          />
+          <Colour label="Colour of the plate" value={colour} onChange={setColour} />
+        </div>
+      )}
+      <button className="fix tall" onClick={take}>
+        Take it
+      </button>
+    </li>
+  );
+}
+
+/** What a plan lays over its picture at a frame of the master, as the file will have it. */
+function LaidOver({ plan, frame }: { plan: RenderPlan; frame: number }) {
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const k = longest / Math.max(plan.frame.width, plan.frame.height);
+  useEffect(() => {
+    const pen = canvas.current?.getContext('2d');
+    const shaper = lettersNow();
+    const at = deliveredFrameAt(plan, frame);
+    if (!pen || !shaper || at === null) return;
+    pen.setTransform(1, 0, 0, 1, 0, 0);
+    pen.clearRect(0, 0, pen.canvas.width, pen.canvas.height);
+    const scale = pen.canvas.width / plan.frame.width;
+    pen.scale(scale, scale);
+    // Pictures and films of other layers are left out of so small a proof.
+    paintLaidOver(pen, plan, at, shaper, () => undefined);
+  }, [plan, frame]);
+  return (
+    <canvas
+      ref={canvas}
+      width={Math.round(plan.frame.width * k * 2)}
+      height={Math.round(plan.frame.height * k * 2)}
+      style={{ width: plan.frame.width * k, height: plan.frame.height * k }}
+      aria-hidden
+    />
+  );
+}
