@@ -259,3 +259,55 @@ test('a picture is another one in one version alone, and everyone’s again', as
   await page.getByRole('button', { name: 'everyone’s again' }).click();
   await expect(page.getByText('; in A with another picture')).toHaveCount(0);
 });
+
+test('a title of the film that the tall version cuts is hidden there under a plate, and its words are said again in the clear area', async ({
+  page,
+}) => {
+  await page.request.post('/api/spec-book/files', {
+    data: { fileName: 'letterby.specbook.json', text: JSON.stringify(book) },
+  });
+  await bringIn(page, await greyFilm('with a title.mp4'));
+  await choosePlaces(page, 'Letterby, Tall', 'Letterby, Wide');
+  const base = new URL(page.url()).pathname;
+  const production = await page.request.get(`/api${base}`);
+  const { masters } = (await production.json()) as { masters: { id: string; revision: number }[] };
+  const [master] = masters;
+  const title = {
+    id: 'burned',
+    name: 'Lantern Walk',
+    kind: 'title',
+    span: { from: 10, to: 60 },
+    keys: [{ at: 10, x: 0.05, y: 0.7, width: 0.45, height: 0.15 }],
+  };
+  const answer = await page.request.patch(`/api/masters/${master!.id}/work`, {
+    data: { revision: master!.revision, keeps: [title] },
+  });
+  expect(answer.ok()).toBe(true);
+  await page.reload();
+  await page.getByRole('link', { name: /Letterby tall.*open its framing/ }).press('Enter');
+  const note = page.getByRole('region', { name: 'Delivery note' });
+  await expect(note.getByText('Lantern Walk is cut by the window', { exact: false })).toBeVisible();
+  await note.getByRole('button', { name: 'See the ways out' }).first().click();
+  const ways = page.getByRole('dialog', { name: 'Ways out' });
+  const anew = ways.getByRole('listitem').filter({ hasText: 'A plate hides it here' });
+  await expect(anew.getByRole('textbox', { name: 'What it says' })).toHaveValue('Lantern Walk');
+  await anew.getByRole('textbox', { name: 'What it says' }).fill('Lantern Walk, 5 December');
+  await anew.getByRole('button', { name: 'Take it' }).click();
+  await expect(ways).toHaveCount(0);
+  await expect(note.getByText('Lantern Walk is cut by the window', { exact: false })).toHaveCount(0);
+
+  await page.getByRole('link', { name: 'Layers', exact: true }).click();
+  const words = page.getByRole('listitem').filter({ hasText: 'Lantern Walk, 5 December' });
+  await expect(words.first()).toBeVisible();
+  await page.getByRole('button', { name: /Over Lantern Walk/ }).click();
+  await expect(page.getByText('hides “Lantern Walk” of the film', { exact: false })).toBeVisible();
+  // In the wide version nothing is cut, and nothing is hidden.
+  await expect(page.getByRole('button', { name: /Over Lantern Walk in .*Letterby tall/ })).toHaveAttribute(
+    'aria-pressed',
+    'true',
+  );
+  await expect(page.getByRole('button', { name: /Over Lantern Walk in .*Letterby wide/ })).toHaveAttribute(
+    'aria-pressed',
+    'false',
+  );
+});

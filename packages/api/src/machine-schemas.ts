@@ -1,5 +1,13 @@
 import * as z from 'zod';
-import { checkReportSchema, effortSchema, placementSchema, renderPlanSchema } from '@mivvy/core';
+import {
+  checkReportSchema,
+  effortSchema,
+  masterFactsSchema,
+  placementSchema,
+  renderPlanSchema,
+  shotsSchema,
+  subjectScanSchema,
+} from '@mivvy/core';
 import { problemSchema } from './problem-schema.ts';
 
 // What a render machine and the server say to each other. The machine draws tickets from the queue, takes their jobs from
@@ -11,6 +19,9 @@ const when = z.string();
 
 /** In which header a machine says of which of its processes a request is. */
 export const machineSessionHeader = 'x-machine-session';
+
+/** The kinds of job that render machines do. */
+export const machineKinds = ['export', 'look'] as const;
 
 /** What lies in the queue for a job: which, and under which number it was handed over. */
 export const ticketSchema = z.strictObject({ id, handed: z.number().int().min(1) });
@@ -75,17 +86,31 @@ export const machineTakeSchema = z.strictObject({ ticket: ticketSchema });
 
 const lyingSchema = z.object({ address: z.string(), sha256: sum, bytes: z.number() });
 
-/** Everything that an export is made of. */
-export const machineOrderSchema = z.object({
-  jobId: id,
-  plan: renderPlanSchema,
-  placement: placementSchema,
-  effort: effortSchema,
-  film: lyingSchema,
-  /** What its layers show. */
-  graphics: z.array(lyingSchema.extend({ kind: z.enum(['picture', 'film']) })),
-});
+/** Everything that a job is done with: an export is made of, or a film is looked at with. */
+export const machineOrderSchema = z.discriminatedUnion('kind', [
+  z.object({
+    kind: z.literal('export'),
+    jobId: id,
+    plan: renderPlanSchema,
+    placement: placementSchema,
+    effort: effortSchema,
+    film: lyingSchema,
+    /** What its layers show. */
+    graphics: z.array(lyingSchema.extend({ kind: z.enum(['picture', 'film']) })),
+  }),
+  z.object({
+    kind: z.literal('look'),
+    jobId: id,
+    facts: masterFactsSchema,
+    shots: shotsSchema,
+    /** Whether what is known is told by name; else by how it moves alone. */
+    detector: z.boolean(),
+    film: lyingSchema,
+  }),
+]);
 export type MachineOrder = z.infer<typeof machineOrderSchema>;
+export type ExportOrderForMachine = Extract<MachineOrder, { kind: 'export' }>;
+export type LookOrderForMachine = Extract<MachineOrder, { kind: 'look' }>;
 
 /** What a ticket leads to: the order; nothing, where the job is not to be had; or a moment's patience. */
 export const machineTakenSchema = z.discriminatedUnion('is', [
@@ -106,6 +131,8 @@ export const machineEndSchema = z.strictObject({
       cover: broughtSchema.extend({ ending: z.enum(['jpg', 'png']) }).nullable(),
       report: checkReportSchema,
     }),
+    /** A film that was looked at. */
+    z.strictObject({ state: z.literal('looked'), scan: subjectScanSchema }),
     z.strictObject({ state: z.literal('failed'), problem: problemSchema }),
     z.strictObject({ state: z.literal('given-back') }),
   ]),

@@ -94,6 +94,7 @@ export async function openWorkspace(
       events,
       runner,
       handed,
+      detector: options.detector ?? true,
       exportsHere: options.exportsAtOnce !== 0,
       log,
       disk,
@@ -112,7 +113,7 @@ export async function openWorkspace(
       {
         ingest: ingestWork(ws, options.looking ?? 'at-once'),
         export: exportWork(ws),
-        look: lookWork(ws, options.detector ?? true),
+        look: lookWork(ws, ws.detector),
         dispatch: dispatchWork(ws),
       },
       exportsPaused ? ['export'] : [],

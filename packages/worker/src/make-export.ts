@@ -2,8 +2,9 @@ import { mkdir, readFile, rm, statfs } from 'node:fs/promises';
 import { dirname, extname, join } from 'node:path';
 import { bytesLabel, planSeconds } from '@mivvy/core';
 import { deliver, deliverStages, sha256File, type SoundShelf } from '@mivvy/media';
-import type { MachineEnd, MachineOrder, MachineProgress } from '@mivvy/api';
-import type { Cached, FilmCache } from './film-cache.ts';
+import type { ExportOrderForMachine, MachineEnd } from '@mivvy/api';
+import type { Doing } from './doing.ts';
+import type { Cached } from './film-cache.ts';
 import type { ServerClient } from './server-client.ts';
 
 /** Room that making a file needs beyond the film, bytes: its passes, its sound, and some to spare. */
@@ -14,18 +15,12 @@ const mostLog = 100_000;
 /** This machine has no room for a job that another may have. */
 export class NoRoom extends Error {}
 
-export interface Making {
-  server: ServerClient;
-  cache: FilmCache;
+export interface Making extends Doing {
   sounds: SoundShelf;
-  /** A folder for this job alone; it is gone afterwards. */
-  folder: string;
-  signal: AbortSignal;
-  progress: (progress: MachineProgress) => void;
 }
 
 /** Makes what an order asks for and brings it to the server: how it ended, in the server's terms. Throws `Cancelled`. */
-export async function makeExport(order: MachineOrder, making: Making): Promise<MachineEnd> {
+export async function makeExport(order: ExportOrderForMachine, making: Making): Promise<MachineEnd> {
   const { folder } = making;
   const logFile = join(folder, 'log');
   await rm(folder, { recursive: true, force: true });
@@ -43,7 +38,7 @@ export async function makeExport(order: MachineOrder, making: Making): Promise<M
 }
 
 async function made(
-  order: MachineOrder,
+  order: ExportOrderForMachine,
   { server, cache, sounds, folder, signal, progress }: Making,
   inUse: Cached[],
   logFile: string,
@@ -86,7 +81,12 @@ async function made(
   };
 }
 
-async function bringCover(server: ServerClient, { jobId }: MachineOrder, path: string, signal: AbortSignal) {
+async function bringCover(
+  server: ServerClient,
+  { jobId }: ExportOrderForMachine,
+  path: string,
+  signal: AbortSignal,
+) {
   const bytes = (await readFile(path)).length;
   const ending = extname(path) === '.png' ? ('png' as const) : ('jpg' as const);
   return {
@@ -98,7 +98,7 @@ async function bringCover(server: ServerClient, { jobId }: MachineOrder, path: s
 }
 
 /** Throws {@link NoRoom} where the disk has less free than this job will need. */
-async function needRoom({ plan, film }: MachineOrder, folder: string): Promise<void> {
+async function needRoom({ plan, film }: ExportOrderForMachine, folder: string): Promise<void> {
   const { rate } = plan.video;
   const kbps = rate.mode === 'two-pass' ? rate.targetKbps : (rate.maxKbps ?? 8000);
   const needed = film.bytes + (2 * planSeconds(plan) * kbps * 1000) / 8 + spareBytes;

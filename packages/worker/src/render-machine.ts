@@ -6,6 +6,7 @@ import pRetry, { AbortError } from 'p-retry';
 import { rendererRevision, type Problem } from '@mivvy/core';
 import { Cancelled, IdleWatch, locateTools, SoundShelf } from '@mivvy/media';
 import {
+  machineKinds,
   release,
   ticketLine,
   ticketSchema,
@@ -16,8 +17,11 @@ import {
 } from '@mivvy/api';
 import { FilmCache } from './film-cache.ts';
 import type { LastLines } from './last-lines.ts';
+import { lookAt } from './look-at.ts';
 import { makeExport, NoRoom } from './make-export.ts';
 import { Refused, ServerClient } from './server-client.ts';
+
+type Kind = (typeof machineKinds)[number];
 
 /** A ticket that is held is renewed well within this; past it another machine gets it. Milliseconds. */
 const ticketLockMs = 10_000;
@@ -60,7 +64,8 @@ export class RenderMachine {
   private orders: Pick<MachineOrders, 'draining' | 'atOnce'> = { draining: false, atOnce: null };
   private trouble: Problem | null = null;
   private restUntil = 0;
-  private tickets: Worker<TicketData> | undefined;
+  /** What draws tickets, one for each kind of job. */
+  private readonly lines = new Map<Kind, Worker<TicketData>>();
   private stopping = false;
   private end: (ended: Ended) => void = () => undefined;
   /** When it has ended, and why. */
@@ -86,17 +91,20 @@ export class RenderMachine {
       cacheLimit,
     });
     log.say(`joined ${this.options.server} as ${name}`);
-    this.tickets = new Worker<TicketData>(ticketLine('export'), (ticket) => this.use(ticket), {
-      connection: { url: this.options.queue, maxRetriesPerRequest: null },
-      prefix: joined.prefix,
-      lockDuration: ticketLockMs,
-      stalledInterval: ticketLockMs / 2,
-      // How often is for the server to count.
-      maxStalledCount: 1_000_000,
-      drainDelay: 1,
-      skipVersionCheck: true,
-    });
-    this.tickets.on('error', (error) => this.meet(error));
+    for (const kind of machineKinds) {
+      const line = new Worker<TicketData>(ticketLine(kind), (ticket) => this.use(ticket), {
+        connection: { url: this.options.queue, maxRetriesPerRequest: null },
+        prefix: joined.prefix,
+        lockDuration: ticketLockMs,
+        stalledInterval: ticketLockMs / 2,
+        // How often is for the server to count.
+        maxStalledCount: 1_000_000,
+        drainDelay: 1,
+        skipVersionCheck: true,
+      });
+      line.on('error', (error) => this.meet(error));
+      this.lines.set(kind, line);
+    }
     const beating = setInterval(() => void this.beat(), joined.beatMs);
     const bearing = setInterval(() => this.bear(), 1000);
     void this.ended.then(() => {
@@ -111,7 +119,8 @@ export class RenderMachine {
     this.stopping = true;
     this.idle.stop();
     for (const { controller } of this.running.values()) controller.abort();
-    await Promise.race([this.tickets?.close(), pause(8000)]).catch(() => undefined);
+    const closed = Promise.allSettled([...this.lines.values()].map((line) => line.close()));
+    await Promise.race([closed, pause(8000)]);
     this.end(ended);
   }
 
@@ -123,15 +132,17 @@ export class RenderMachine {
 
   /** As many at once as the server allows, the person at it, and what is idle of the machine. */
   private bear(): void {
-    const { tickets } = this;
-    if (!tickets || this.stopping) return;
+    if (this.stopping) return;
     if (Date.now() > this.restUntil) this.trouble = null;
     const takes = !this.orders.draining && this.trouble === null;
-    if (takes && tickets.isPaused()) void tickets.resume();
-    if (!takes && !tickets.isPaused()) void tickets.pause(true);
+    for (const line of this.lines.values()) {
+      if (takes && line.isPaused()) void line.resume();
+      if (!takes && !line.isPaused()) void line.pause(true);
+    }
+    // A film is looked at by one core for about as long as it runs: one at a time, beside whatever is made.
     const limit = Math.min(this.options.atOnce ?? Infinity, this.orders.atOnce ?? Infinity);
     const more = this.running.size < limit && this.idle.bears(this.running.size) ? 1 : 0;
-    tickets.concurrency = Math.max(1, Math.min(limit, this.running.size + more));
+    this.lines.get('export')!.concurrency = Math.max(1, Math.min(limit, this.running.size + more));
   }
 
   private async beat(): Promise<void> {
@@ -167,14 +178,17 @@ export class RenderMachine {
     this.idle.begun();
     log.say(`${order.jobId} begun`);
     try {
-      const ended = await makeExport(order, {
+      const doing = {
         server: this.server,
         cache: this.cache,
-        sounds: this.sounds,
         folder: join(folder, 'work', order.jobId),
         signal: controller.signal,
-        progress: (progress) => (running.progress = progress),
-      });
+        progress: (progress: MachineProgress) => void (running.progress = progress),
+      };
+      const ended =
+        order.kind === 'look'
+          ? await lookAt(order, doing)
+          : await makeExport(order, { ...doing, sounds: this.sounds });
       await this.tell(order.jobId, ended);
     } catch (error) {
       if (error instanceof NoRoom) this.rest(error.message);

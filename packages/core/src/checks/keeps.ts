@@ -6,7 +6,8 @@ export type MasterFraction = { x: number; y: number; width: number; height: numb
   readonly in?: 'master fractions';
 };
 
-const key = z.object({
+/** Where a keep lies at one frame of its master. */
+export const keepKeySchema = z.object({
   /** Master frame. */
   at: z.number().int().nonnegative(),
   x: z.number().min(0).max(1),
@@ -32,7 +33,10 @@ export const keepSchema = z
     name: z.string().trim().min(1, 'a keep needs a name').max(60),
     kind: z.enum(keepKinds),
     span: frameSpanSchema,
-    keys: z.array(key).min(1).max(mostKeysOfKeep, `a keep moves through at most ${mostKeysOfKeep} points`),
+    keys: z
+      .array(keepKeySchema)
+      .min(1)
+      .max(mostKeysOfKeep, `a keep moves through at most ${mostKeysOfKeep} points`),
   })
   .refine(
     (k) => k.keys.every((x) => x.x + x.width <= 1.000001 && x.y + x.height <= 1.000001),

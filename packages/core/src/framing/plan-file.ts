@@ -169,6 +169,12 @@ const scaledSpan = ({ from, to }: FrameSpan, scale: number): FrameSpan => {
   return { from: start, to: Math.max(start + 1, Math.round(to / scale)) };
 };
 
+/** What a layer shows, with the frames of what a cover hides at another rate. */
+const scaledKeys = (what: Layer['what'], scale: number): Layer['what'] =>
+  what.kind === 'cover' && what.keys
+    ? { ...what, keys: what.keys.map((key) => ({ ...key, at: Math.round(key.at / scale) })) }
+    : what;
+
 /** Fits a plan's framing and cut to a master that may be another than its own. */
 export function planForMaster(plan: VersionPlan, facts: MasterFacts): FittedPlan {
   const { rate, frames, displayed } = facts.video;
@@ -203,7 +209,11 @@ export function planForMaster(plan: VersionPlan, facts: MasterFacts): FittedPlan
   const layersAt = (scale: number): Layer[] =>
     (plan.layers ?? [])
       .filter((layer) => layer.what.kind !== 'film')
-      .map((layer) => ({ ...layer, span: scaledSpan(layer.span, scale) }))
+      .map((layer) => ({
+        ...layer,
+        what: scaledKeys(layer.what, scale),
+        span: scaledSpan(layer.span, scale),
+      }))
       .filter((layer) => layer.span.from < frames);
   if (plan.master.rate.num * rate.den === plan.master.rate.den * rate.num) {
     if (plan.master.frames !== frames)

@@ -61,8 +61,9 @@ export function dress(
       rate: plan.rate,
       frames: plan.frames,
       played: plan,
-      shows: (keepId, spans) => {
-        const keep = keeps.find(({ id }) => id === keepId);
+      shows: ({ keepId, keys }, spans) => {
+        const always = { from: 0, to: plan.master.frames };
+        const keep = keys ? { span: always, keys } : keeps.find(({ id }) => id === keepId);
         const seen = keep ? spans.flatMap((span) => keepsInFrame(plan, [keep], span, coverLooks)) : [];
         return seen.length ? around(seen) : null;
       },

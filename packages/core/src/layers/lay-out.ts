@@ -6,7 +6,7 @@ import { clamp, type Size } from '../picture/geometry.ts';
 import { fps, frameToSeconds, type Rate } from '../time/rate.ts';
 import type { FrameSpan } from '../time/span.ts';
 import type { FrameRect } from './clear-area.ts';
-import type { Layer, LayerContent, LayerPlace, WordStyle } from './layer.ts';
+import type { CoverContent, Layer, LayerContent, LayerPlace, WordStyle } from './layer.ts';
 import type { PlannedLayer, PlannedWords } from './planned-layer.ts';
 
 /** From one line to the next, and the rim around words on a plate, by the letters' size. */
@@ -25,8 +25,8 @@ export interface LayerFrame {
   /** Delivered. */
   frames: number;
   played: Pick<Played, 'kept' | 'pace'>;
-  /** All of the frame that shows a keep at some time of some delivered spans; null where none of it is seen. */
-  shows: (keepId: string, spans: readonly FrameSpan[]) => FrameRect | null;
+  /** All of the frame that shows what a cover hides, at some time of some delivered spans; null where nothing does. */
+  shows: (cover: CoverContent, spans: readonly FrameSpan[]) => FrameRect | null;
 }
 
 /** A layer laid out in a version. */
@@ -159,11 +159,11 @@ function deliveredSpans(span: FrameSpan, { played, masterRate, rate, frames }: L
 
 /** A cover's plate; null where its version does not show what it hides. */
 function plateOf(
-  { keepId, colour }: Extract<LayerContent, { kind: 'cover' }>,
+  cover: CoverContent,
   spans: readonly FrameSpan[],
   { shows, frame }: LayerFrame,
 ): Pick<PlannedLayer, 'what' | 'box'> | null {
-  const shown = shows(keepId, spans);
+  const shown = shows(cover, spans);
   if (!shown) return null;
   // Letters have soft edges and shadows, and who drew the keep drew it close.
   const rim = Math.ceil(plateRim * Math.min(frame.width, frame.height));
@@ -171,11 +171,11 @@ function plateOf(
   const y = clamp(Math.floor(shown.y) - rim, 0, frame.height);
   const width = clamp(Math.ceil(shown.x + shown.width) + rim, 0, frame.width) - x;
   const height = clamp(Math.ceil(shown.y + shown.height) + rim, 0, frame.height) - y;
-  return { what: { kind: 'plate', colour }, box: { x, y, width, height } };
+  return { what: { kind: 'plate', colour: cover.colour }, box: { x, y, width, height } };
 }
 
 function contentOf(
-  what: Exclude<LayerContent, { kind: 'cover' }>,
+  what: Exclude<LayerContent, CoverContent>,
   place: LayerPlace,
   { frame, clear }: LayerFrame,
   shaper: Shaper,

@@ -1,4 +1,5 @@
 import * as z from 'zod';
+import { keepKeySchema, type Keep } from '../checks/keeps.ts';
 import { faceSchema } from '../letters/face.ts';
 import { rateSchema } from '../time/rate.ts';
 import { frameSpanSchema } from '../time/span.ts';
@@ -77,9 +78,16 @@ export const layerContentSchema = z.discriminatedUnion('kind', [
     blend: z.enum(['over', 'screen']),
   }),
   /** A plate over what a keep marks, wherever a frame shows that: it stands by the film, and not by its own place. */
-  z.strictObject({ kind: z.literal('cover'), keepId: z.string().min(1).max(40), colour }),
+  z.strictObject({
+    kind: z.literal('cover'),
+    keepId: z.string().min(1).max(40),
+    /** Where that lay when it was written down for somebody without the keeps; where missing, where the keep lies now. */
+    keys: z.array(keepKeySchema).min(1).max(2000).optional(),
+    colour,
+  }),
 ]);
 export type LayerContent = z.infer<typeof layerContentSchema>;
+export type CoverContent = Extract<LayerContent, { kind: 'cover' }>;
 
 /** What one version shows otherwise. */
 const otherwiseSchema = z.strictObject({
@@ -176,13 +184,23 @@ export function layerIn(layer: Layer, versionId: string): Layer | null {
   };
 }
 
-/** As much of a dressing as one version shows. */
-export function dressingShown(dressing: Dressing, versionId: string, language: string | undefined): Dressing {
-  const track = trackFor(dressing.captions, language);
+/** A layer as it can be read without the keeps of its film. */
+function withKeys(layer: Layer, keeps: readonly Keep[]): Layer {
+  const { what } = layer;
+  const keep = what.kind === 'cover' ? keeps.find(({ id }) => id === what.keepId) : undefined;
+  return what.kind === 'cover' && keep ? { ...layer, what: { ...what, keys: keep.keys } } : layer;
+}
+
+/** As much of a dressing as one version shows, whatever becomes of its film's keeps and other versions. */
+export function dressingShown(
+  dressing: Dressing,
+  of: { versionId: string; language: string | undefined; keeps: readonly Keep[] },
+): Dressing {
+  const track = trackFor(dressing.captions, of.language);
   return {
     layers: dressing.layers
-      .flatMap((layer) => layerIn(layer, versionId) ?? [])
-      .map((layer) => ({ ...layer, otherwise: {} })),
+      .flatMap((layer) => layerIn(layer, of.versionId) ?? [])
+      .map(({ only: _only, ...layer }) => withKeys({ ...layer, otherwise: {} }, of.keeps)),
     captions: track ? [track] : [],
     draftMark: dressing.draftMark,
   };

@@ -259,12 +259,12 @@ describe('one version may differ', () => {
         { id: 'brazil01', language: 'pt-BR', cues: [] },
       ],
     };
-    expect(dressingShown(dressing, 'a', 'pt')).toEqual({
+    expect(dressingShown(dressing, { versionId: 'a', language: 'pt', keeps: [] })).toEqual({
       ...dressing,
       layers: [],
       captions: [dressing.captions[1]],
     });
-    const shown = dressingShown(dressing, 'b', undefined);
+    const shown = dressingShown(dressing, { versionId: 'b', language: undefined, keeps: [] });
     expect(shown.layers[0]).toMatchObject({ otherwise: {}, what: { text: 'Other words' } });
     expect(shown.captions).toEqual([dressing.captions[0]]);
     expect(trackFor(dressing.captions, 'fr')).toBeUndefined();

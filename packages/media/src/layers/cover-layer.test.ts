@@ -3,6 +3,7 @@ import { join } from 'node:path';
 import {
   bare,
   dress,
+  dressingShown,
   makePlan,
   sayAnew,
   troublesOf,
@@ -113,6 +114,17 @@ test('it is done in one version, and again with the same layers in another', asy
   expect(both.layers.map((layer) => layer.id)).toEqual(first.layers.map((layer) => layer.id));
   expect(both.layers.every((layer) => layer.only?.join() === 'v,w')).toBe(true);
   expect(aboutTitle(await plannedWith(both, framing, 'w'))).toEqual([]);
+});
+
+test('written down for somebody without the keeps, it hides the same', async () => {
+  const framing = heldFraming();
+  const dressing = anew(bare, 'v');
+  const { plan } = await plannedWith(dressing, framing, 'v');
+  const shown = dressingShown(dressing, { versionId: 'v', language: undefined, keeps: [keep] });
+  const facts = await factsOf(film);
+  const plain = makePlan({ facts, sha256: '0'.repeat(64), placement: square, framing });
+  const elsewhere = { dressing: shown, versionId: '', keeps: [], shaper: shippedShaper(), approved: false };
+  expect(dress(plain, square, elsewhere).plan.layers).toEqual(plan.layers);
 });
 
 test('a frame that shows nothing of the title has no plate', async () => {

@@ -1,5 +1,5 @@
 import { eq } from 'drizzle-orm';
-import { oneShot, planMaster, type SubjectScan, type Result } from '@mivvy/core';
+import { ok, oneShot, planMaster, type SubjectScan, type Result } from '@mivvy/core';
 import { lookAtFilm, sha256File } from '@mivvy/media';
 import { masters } from '../db/schema.ts';
 import { readLook, showGrowing, writeLook } from '../looks.ts';
@@ -7,7 +7,7 @@ import { frameOnArrival } from '../follow-version.ts';
 import { openMaster } from '../files/master-file.ts';
 import { tellLook } from '../tell.ts';
 import type { Workspace } from '../workspace.ts';
-import type { JobContext, JobKindWork } from './runner.ts';
+import type { JobContext, JobKindWork, JobRow } from './runner.ts';
 
 /** Looks at a master for subjects; every shot is shown as soon as it has been looked at. Running it again is harmless. */
 export function lookWork(ws: Workspace, detector: boolean | string): JobKindWork {
@@ -20,27 +20,34 @@ export function lookWork(ws: Workspace, detector: boolean | string): JobKindWork
   };
 }
 
+/** What a looking is done with; null where its film was removed, or has been looked at already. */
+export async function lookOrder(ws: Pick<Workspace, 'db' | 'storage' | 'events'>, job: JobRow) {
+  const [row] = await ws.db.select().from(masters).where(eq(masters.id, job.subjectId));
+  if (!row?.facts) return ok(null);
+  const film = await openMaster(ws, row);
+  if (!film.ok) return film;
+  const sha256 = row.sha256 ?? (await sha256File(film.value));
+  if (await readLook(ws.storage, sha256)) return ok(null);
+  return ok({ row, path: film.value, sha256, facts: row.facts, shots: row.shots ?? oneShot });
+}
+
 async function lookAtMaster(
   ws: Pick<Workspace, 'db' | 'storage' | 'events'>,
   detector: boolean | string,
   { job, signal, progress }: JobContext,
 ): Promise<Result<void>> {
-  const [row] = await ws.db.select().from(masters).where(eq(masters.id, job.subjectId));
-  if (!row?.facts) return { ok: true, value: undefined }; // removed meanwhile
-  const film = await openMaster(ws, row);
-  if (!film.ok) return film;
-  const path = film.value;
-  const sha256 = row.sha256 ?? (await sha256File(path, signal));
+  const ordered = await lookOrder(ws, job);
+  if (!ordered.ok) return ordered;
+  if (!ordered.value) return ok(undefined);
+  const { row, path, sha256, facts, shots } = ordered.value;
   const tell = () => void tellLook(ws, row.id).catch(() => undefined);
-  if (await readLook(ws.storage, sha256)) return { ok: true, value: undefined };
-  const shots = row.shots ?? oneShot;
   const seen: SubjectScan = { version: 1, detector: { kind: 'off' }, shots: [] };
   showGrowing(sha256, seen);
   progress({ stage: 'looking for subjects', fraction: 0 });
   tell();
   let told = 0;
   try {
-    const result = await lookAtFilm(path, row.facts, planMaster(row.facts, sha256), shots, {
+    const result = await lookAtFilm(path, facts, planMaster(facts, sha256), shots, {
       signal,
       detector,
       onShot: (look, note) => {
@@ -48,7 +55,7 @@ async function lookAtMaster(
         seen.detector = note;
         progress({
           stage: `looking for subjects, shot ${seen.shots.length} of ${shots.length}`,
-          fraction: look.to / row.facts!.video.frames,
+          fraction: look.to / facts.video.frames,
         });
         if (Date.now() - told > 700) {
           told = Date.now();
@@ -58,7 +65,7 @@ async function lookAtMaster(
     });
     if (!result.ok) return result;
     await writeLook(ws.storage, sha256, result.value);
-    return { ok: true, value: undefined };
+    return ok(undefined);
   } finally {
     showGrowing(sha256, null);
     tell();

@@ -26,6 +26,8 @@ export type { JobKind, JobRow, NewJob } from './queue/job-queue.ts';
 const heartbeatMs = 2000;
 /** A job during which whoever did it died so often is given up: something in it brings them down. */
 export const maxAttempts = 3;
+/** For so long after a render machine was heard of that takes work, films are left to it; milliseconds. */
+const leftToMachinesMs = 8000;
 /** While the disk has no room for a row, what became of a job is written again and again, so often. */
 const persistEveryMs = 1000;
 
@@ -118,6 +120,7 @@ export class Runner {
   private work: Partial<Record<JobKind, JobKindWork>> = {};
   private timer: NodeJS.Timeout | undefined;
   private stopped = false;
+  private machineTookAt = 0;
   private readonly turns = new Set<Promise<void>>();
   private readonly idle = new IdleWatch();
 
@@ -169,6 +172,11 @@ export class Runner {
       this.events.tell({ kind: 'job', job: toJob(row) });
     }
     this.wake();
+  }
+
+  /** A render machine is there that takes work: looking at films is left to it, so that the server has its cores. */
+  machineTakes(): void {
+    this.machineTookAt = Date.now();
   }
 
   /** Tells how a job stands that a render machine has. */
@@ -258,6 +266,7 @@ export class Runner {
       const taking = this.busy.get(kind) ?? 0;
       if (this.stopped || taking >= atOnce[kind]) continue;
       if (kind === 'export' && !this.bearsExport(taking)) continue;
+      if (kind === 'look' && Date.now() - this.machineTookAt < leftToMachinesMs) continue;
       this.busy.set(kind, taking + 1);
       const turn = this.takeOne(kind)
         .catch((error: unknown) => (this.log.error({ err: error }, 'a job could not be taken'), false))

@@ -16,7 +16,7 @@ import {
   machineTakenSchema,
   machinesSchema,
   release,
-  type MachineOrder,
+  type ExportOrderForMachine,
 } from '@mivvy/api';
 import { jobs } from '../db/schema.ts';
 import { leaseMs } from '../jobs/queue/rows-queue.ts';
@@ -71,7 +71,7 @@ interface Made {
   const jobOf = async (id: string) => (await s.ws.db.select().from(jobs).where(eq(jobs.id, id)))[0]!;
 
   /** Asks for a version's export, and takes it as the machine. */
-  const taken = async (versionId = of.versionIds[0]!): Promise<MachineOrder> => {
+  const taken = async (versionId = of.versionIds[0]!): Promise<ExportOrderForMachine> => {
     const [asked] = await s.get(
       z.array(z.object({ id: z.string() })),
       'POST',
@@ -86,11 +86,11 @@ interface Made {
     });
     const { body } = await asMachine(`/${machineId}/take`, { ticket: { id, handed } });
     const answer = machineTakenSchema.parse(body);
-    if (answer.is !== 'yours') throw new Error(`the ticket led to ${answer.is}`);
+    if (answer.is !== 'yours' || answer.order.kind !== 'export') throw new Error(`the ticket led to ${answer.is}`);
     return answer.order;
   };
   /** Makes what an order asks for, from its film or from another. */
-  const made = async (order: MachineOrder, masterPath = join(s.dir, 'inbox', 'film.mp4')): Promise<Made> => {
+  const made = async (order: ExportOrderForMachine, masterPath = join(s.dir, 'inbox', 'film.mp4')): Promise<Made> => {
     const outPath = join(folder, `${Math.random()}.mp4`);
     const result = await deliver(order.plan, {
       masterPath,
@@ -131,7 +131,7 @@ interface Made {
     return machineEndedSchema.parse(answer.body).counted;
   };
   /** It did not count, the machine takes nothing more and says why, and the job waits for somebody else. */
-  const expectThrownAway = async (order: MachineOrder, why: RegExp) => {
+  const expectThrownAway = async (order: ExportOrderForMachine, why: RegExp) => {
     expect(await machine()).toMatchObject({
       draining: true,
       trouble: { sentence: expect.stringMatching(why) },

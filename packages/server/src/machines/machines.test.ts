@@ -3,7 +3,9 @@ import { mkdtemp, rm } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import * as z from 'zod';
-import { deliverableSchema, jobSchema, machinesSchema } from '@mivvy/api';
+import { planMaster } from '@mivvy/core';
+import { lookAtFilm } from '@mivvy/media';
+import { deliverableSchema, jobSchema, lookViewSchema, machinesSchema, masterSchema } from '@mivvy/api';
 import { madeProduction, type MadeProduction } from '../testing/made.ts';
 import { startWorker, type WorkerProcess } from '../testing/process.ts';
 import { OwnRedis, redisThere } from '../testing/redis.ts';
@@ -74,6 +76,22 @@ import { testServer, until, type TestServer } from '../testing/server.ts';
     expect((await machines()).waiting?.sentence).toContain('Cupboard');
     await s.call('PATCH', `/machines/${id}`, { draining: false });
     await until(async () => (await jobs()).every((job) => job.state === 'done'));
+  });
+
+  test('looks at a film as the server would', async () => {
+    const master = `/masters/${of.masterId}`;
+    await there('Cupboard');
+    await s.call('POST', `${master}/look`);
+    const seen = await until(async () => {
+      const look = await s.get(lookViewSchema, 'GET', `${master}/look`);
+      return look.state === 'done' && look;
+    });
+    const looked = (await jobs()).find((job) => job.kind === 'look');
+    expect(looked).toMatchObject({ state: 'done', machine: 'Cupboard' });
+    const film = join(s.dir, 'inbox', 'film.mp4');
+    const { facts, sha256, shots } = await s.get(masterSchema, 'GET', master);
+    const here = await lookAtFilm(film, facts!, planMaster(facts!, sha256!), shots!, { detector: false });
+    expect(here.ok && here.value.shots).toEqual(seen.shots);
   });
 
   test('removed, it ends', async () => {

@@ -93,7 +93,11 @@ function exportOf(
     effort,
     placementRevision: version.placementRevision,
     cut: cut && { kept: cut.kept, pace: cut.pace, joinMs: cut.joinMs },
-    dressing: dressingShown(master.dressing, version.id, place.placement.captionLanguage),
+    dressing: dressingShown(master.dressing, {
+      versionId: version.id,
+      language: place.placement.captionLanguage,
+      keeps: master.keeps,
+    }),
   };
 }
 

@@ -15,7 +15,7 @@ import { openMaster } from '../files/master-file.ts';
 import { bodyOf, param, refuse } from '../http/problems.ts';
 import type { JobRow } from '../jobs/queue/job-queue.ts';
 import { beatMs, heldBy, join, machineBy, seen, type MachineRow } from '../machines/machines.ts';
-import { endFor, heldJob, renewFor, takeFor } from '../machines/remote-exports.ts';
+import { endFor, heldJob, renewFor, takeFor } from '../machines/remote-jobs.ts';
 import { graphicPath } from '../storage.ts';
 import type { Workspace } from '../workspace.ts';
 import { answering } from './people/answering.ts';
@@ -65,6 +65,7 @@ async function beat(ws: Workspace, req: Request, res: Response): Promise<void> {
   const machine = await asking(ws, req);
   const { jobs, ...said } = bodyOf(machineBeatSchema, req);
   await seen(ws.db, machine, said);
+  if (!machine.draining && !said.trouble) ws.runner.machineTakes();
   const lost: string[] = [];
   for (const { id, progress } of jobs) if (!(await renewFor(ws, machine, id, progress))) lost.push(id);
   res.json({ draining: machine.draining, atOnce: machine.atOnce, lost });
@@ -78,11 +79,14 @@ async function take(ws: Workspace, req: Request, res: Response): Promise<void> {
 
 async function sendFilm(ws: Workspace, req: Request, res: Response): Promise<void> {
   const job = await askedJob(ws, req);
-  const [found] = await ws.db
-    .select({ master: masters })
-    .from(versions)
-    .innerJoin(masters, eq(masters.id, versions.masterId))
-    .where(eq(versions.id, job.subjectId));
+  const [found] =
+    job.kind === 'look'
+      ? await ws.db.select({ master: masters }).from(masters).where(eq(masters.id, job.subjectId))
+      : await ws.db
+          .select({ master: masters })
+          .from(versions)
+          .innerJoin(masters, eq(masters.id, versions.masterId))
+          .where(eq(versions.id, job.subjectId));
   if (!found) refuse(404, 'not-found', 'That film was removed meanwhile.');
   const film = await openMaster(ws, found.master);
   if (!film.ok) refuse(409, film.problem.code, film.problem.sentence, film.problem.mend);

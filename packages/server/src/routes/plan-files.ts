@@ -45,7 +45,11 @@ async function writePlan(ws: Workspace, req: Request, res: Response): Promise<vo
   const [cut] =
     version.cutId === null ? [] : await ws.db.select().from(cuts).where(eq(cuts.id, version.cutId));
   // Films that are laid over it are too large to travel in a plan; whoever reads it is told.
-  const { layers } = dressingShown(master.dressing, version.id, undefined);
+  const { layers } = dressingShown(master.dressing, {
+    versionId: version.id,
+    language: undefined,
+    keeps: master.keeps,
+  });
   const plan = writeVersionPlan(version.framing, facts, {
     placement: version.placementId,
     name: master.name,

@@ -3,7 +3,7 @@ import { FileStore } from '@tus/file-store';
 import { Server } from '@tus/server';
 import { bytesLabel } from '@mivvy/core';
 import { machineBy } from '../machines/machines.ts';
-import { heldJob } from '../machines/remote-exports.ts';
+import { heldJob } from '../machines/remote-jobs.ts';
 import type { Workspace } from '../workspace.ts';
 
 /** Room left free on the disk when results are taken, bytes. */

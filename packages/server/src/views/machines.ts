@@ -1,8 +1,8 @@
 import { availableParallelism } from 'node:os';
-import { and, count, desc, eq, isNull, sql } from 'drizzle-orm';
+import { and, count, desc, eq, inArray, isNull, sql } from 'drizzle-orm';
 import type { Problem } from '@mivvy/core';
 import { locateTools } from '@mivvy/media';
-import type { Machine, Machines } from '@mivvy/api';
+import { machineKinds, type Machine, type Machines } from '@mivvy/api';
 import { deliverables, jobs } from '../db/schema.ts';
 import type { JobRow } from '../jobs/queue/job-queue.ts';
 import { isThere, listMachines, ownerOf, type MachineRow } from '../machines/machines.ts';
@@ -18,7 +18,7 @@ export async function machinesView(ws: Workspace): Promise<Machines> {
     ws.db
       .select()
       .from(jobs)
-      .where(and(eq(jobs.kind, 'export'), eq(jobs.state, 'running'))),
+      .where(and(inArray(jobs.kind, [...machineKinds]), eq(jobs.state, 'running'))),
     locateTools(),
   ]);
   const shown = await Promise.all(rows.map((row) => machineView(ws, row, running)));

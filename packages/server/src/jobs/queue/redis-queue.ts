@@ -4,7 +4,7 @@ import { nanoid } from 'nanoid';
 import PQueue from 'p-queue';
 import type { Logger } from 'pino';
 import type { Problem } from '@mivvy/core';
-import { ticketLine, type TicketData } from '@mivvy/api';
+import { machineKinds, ticketLine, type TicketData } from '@mivvy/api';
 import type { Writer } from '../../db/database.ts';
 
 import { handOver, ticketName, type Ticket } from './hand-over.ts';
@@ -21,8 +21,6 @@ import type {
 import type { RowsQueue } from './rows-queue.ts';
 import { type FreeJob } from './rows-queue.ts';
 
-/** Kinds that other machines can do; the rest is done where the workspace is. */
-const handedKinds: readonly JobKind[] = ['export', 'look'];
 /** So many of a kind are handed over at once: more than machines take before the next look at them. */
 const mostHanded = 200;
 /** What is handed over is held against what is free so often, milliseconds. */
@@ -71,7 +69,8 @@ export class RedisQueue implements JobQueue {
     });
     this.redis.on('error', (error: Error) => this.met(error));
     this.redis.on('ready', () => (this.trouble = null));
-    for (const kind of handedKinds) this.lines.set(kind, this.lineOf(kind));
+    // The rest is done where the workspace is.
+    for (const kind of machineKinds) this.lines.set(kind, this.lineOf(kind));
     this.timer = setInterval(() => void this.tendAll(), tendEveryMs);
   }
 

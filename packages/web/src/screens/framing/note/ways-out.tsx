@@ -75,8 +75,10 @@ export function WaysOut({
       ),
     [framing, master.shots, frames, rate, displayed, version.placement, frameSize, margin, things, trouble],
   );
-  // Words of the film can be said again; a face cannot.
-  const keep = master.keeps.find(({ id, kind }) => id === trouble.keepId && kind === 'title');
+  // Words and marks can be said again elsewhere in the frame; a face or a product cannot.
+  const keep = master.keeps.find(
+    ({ id, kind }) => id === trouble.keepId && kind !== 'face' && kind !== 'product',
+  );
   const lasts = durationLabel(frameToSeconds(trouble.span.to - trouble.span.from, rate));
   const middle = Math.floor((trouble.span.from + trouble.span.to - 1) / 2);
   const drawn = (of: Framing, label: string) => (

@@ -1,0 +1,98 @@
+import { eq } from 'drizzle-orm';
+import type { MachineEnd, MachineProgress, MachineTaken, TicketData } from '@mivvy/api';
+import writeFileAtomic from 'write-file-atomic';
+import { jobs } from '../db/schema.ts';
+import { filmIsBeingRead } from '../jobs/export-order.ts';
+import type { JobRow } from '../jobs/queue/job-queue.ts';
+import { maxAttempts } from '../jobs/runner.ts';
+import { logPath } from '../storage.ts';
+import { tellLook } from '../tell.ts';
+import type { Workspace } from '../workspace.ts';
+import { ownerOf, type MachineRow } from './machines.ts';
+import { dropBrought, exportFor, takeBackExport } from './remote-exports.ts';
+import { lookFor, takeBackLook } from './remote-looks.ts';
+
+/** The job that a machine holds by that id; undefined where it does not hold it. */
+export async function heldJob(
+  { db }: Workspace,
+  machine: MachineRow,
+  jobId: string,
+): Promise<JobRow | undefined> {
+  const [row] = await db.select().from(jobs).where(eq(jobs.id, jobId));
+  return row?.state === 'running' && row.owner === ownerOf(machine) ? row : undefined;
+}
+
+/** What a ticket that a machine has drawn leads to. */
+export async function takeFor(ws: Workspace, machine: MachineRow, ticket: TicketData): Promise<MachineTaken> {
+  if (machine.draining) return { is: 'later' };
+  const [waiting] = await ws.db.select().from(jobs).where(eq(jobs.id, ticket.id));
+  if (waiting?.kind === 'export' && (await filmIsBeingRead(ws, waiting))) return { is: 'later' };
+  const owner = ownerOf(machine);
+  const row = await ws.handed?.takeHanded(ticket, owner, machine.name);
+  if (!row) return { is: 'gone' };
+  if (await ws.runner.gaveUp(row, owner)) return { is: 'gone' };
+  const base = `/api/machines/${machine.id}/jobs/${row.id}`;
+  const ordered = await (row.kind === 'look' ? lookFor(ws, row, base) : exportFor(ws, row, base));
+  if (!ordered.ok) await ws.runner.end(row, owner, { state: 'failed', problem: ordered.problem });
+  else if (!ordered.value) await ws.runner.end(row, owner, { state: 'done' });
+  if (!ordered.ok || !ordered.value) return { is: 'gone' };
+  ws.runner.tell(row);
+  if (row.kind === 'look') await tellLook(ws, row.subjectId);
+  return { is: 'yours', order: ordered.value };
+}
+
+/** Keeps how far a machine is with a job. False where it is not its own any more. */
+export async function renewFor(
+  ws: Workspace,
+  machine: MachineRow,
+  jobId: string,
+  progress: MachineProgress,
+): Promise<boolean> {
+  const held = (await ws.handed?.renew(jobId, ownerOf(machine), progress)) ?? false;
+  const row = held ? await heldJob(ws, machine, jobId) : undefined;
+  if (row) ws.runner.tell(row);
+  return held;
+}
+
+/**
+ * Takes back how a job ended on a machine. It counts once, and only for who holds the job; what was brought back counts
+ * only when it is what was asked for.
+ */
+export async function endFor(
+  ws: Workspace,
+  machine: MachineRow,
+  jobId: string,
+  { ending, log }: MachineEnd,
+  signal: AbortSignal,
+): Promise<{ counted: boolean }> {
+  const row = await heldJob(ws, machine, jobId);
+  const owner = ownerOf(machine);
+  try {
+    if (!row) return { counted: false };
+    await writeFileAtomic(logPath(ws.storage, jobId), `made on ${machine.name}\n${log}`);
+    if (ending.state === 'looked')
+      return { counted: row.kind === 'look' && (await takeBackLook(ws, machine, row, ending.scan)) };
+    if (ending.state !== 'done') {
+      // What fails on one machine may be that machine's fault: another tries, until that was tried often enough.
+      const again = ending.state === 'failed' && row.attempts < maxAttempts;
+      const end = again ? ({ state: 'dropped' } as const) : ending;
+      return { counted: (await ws.runner.end(row, owner, end)) !== undefined };
+    }
+    // Judging takes longer than a lease: it is renewed meanwhile.
+    const renewing = setInterval(() => {
+      void renewFor(ws, machine, jobId, {
+        stage: 'looking at what came back',
+        fraction: 0.99,
+        etaSeconds: null,
+        speed: 0,
+      });
+    }, 2000);
+    try {
+      return { counted: row.kind === 'export' && (await takeBackExport(ws, machine, row, ending, signal)) };
+    } finally {
+      clearInterval(renewing);
+    }
+  } finally {
+    if (ending.state === 'done') await dropBrought(ws, ending);
+  }
+}

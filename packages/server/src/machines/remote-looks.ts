@@ -1,0 +1,57 @@
+import { stat } from 'node:fs/promises';
+import { ok, shotSpans, type Result, type SubjectScan } from '@mivvy/core';
+import type { LookOrderForMachine } from '@mivvy/api';
+import { frameOnArrival } from '../follow-version.ts';
+import { lookOrder } from '../jobs/look.ts';
+import type { JobRow } from '../jobs/queue/job-queue.ts';
+import { writeLook } from '../looks.ts';
+import { tellLook } from '../tell.ts';
+import type { Workspace } from '../workspace.ts';
+import { ownerOf, type MachineRow } from './machines.ts';
+
+/** What a film is looked at with on another machine; null where there is nothing to look at any more. */
+export async function lookFor(
+  ws: Workspace,
+  row: JobRow,
+  base: string,
+): Promise<Result<LookOrderForMachine | null>> {
+  const ordered = await lookOrder(ws, row);
+  if (!ordered.ok || !ordered.value) return ordered.ok ? ok(null) : ordered;
+  const { path, sha256, facts, shots } = ordered.value;
+  return ok({
+    kind: 'look',
+    jobId: row.id,
+    facts,
+    shots: [...shots],
+    detector: ws.detector !== false,
+    film: { address: `${base}/film`, sha256, bytes: (await stat(path)).size },
+  });
+}
+
+/** Takes in what a machine has seen in a film: all of its shots as they are now, or it does not count. */
+export async function takeBackLook(
+  ws: Workspace,
+  machine: MachineRow,
+  row: JobRow,
+  scan: SubjectScan,
+): Promise<boolean> {
+  const owner = ownerOf(machine);
+  const ordered = await lookOrder(ws, row);
+  if (!ordered.ok)
+    return (await ws.runner.end(row, owner, { state: 'failed', problem: ordered.problem })) !== undefined;
+  if (ordered.value) {
+    const { sha256, facts, shots } = ordered.value;
+    const wanted = shotSpans(shots, facts.video.frames).map(({ from, to }) => `${from} ${to}`);
+    const whole = scan.shots.map(({ from, to }) => `${from} ${to}`).join() === wanted.join();
+    if (!whole) {
+      await ws.runner.end(row, owner, { state: 'dropped' });
+      return false;
+    }
+    // By the sum of the film's bytes: written twice it is the same.
+    await writeLook(ws.storage, sha256, scan);
+  }
+  const ended = await ws.runner.end(row, owner, { state: 'done' });
+  await frameOnArrival(ws, row.subjectId);
+  await tellLook(ws, row.subjectId);
+  return ended !== undefined;
+}
