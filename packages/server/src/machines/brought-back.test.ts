@@ -86,11 +86,15 @@ interface Made {
     });
     const { body } = await asMachine(`/${machineId}/take`, { ticket: { id, handed } });
     const answer = machineTakenSchema.parse(body);
-    if (answer.is !== 'yours' || answer.order.kind !== 'export') throw new Error(`the ticket led to ${answer.is}`);
+    if (answer.is !== 'yours' || answer.order.kind !== 'export')
+      throw new Error(`the ticket led to ${answer.is}`);
     return answer.order;
   };
   /** Makes what an order asks for, from its film or from another. */
-  const made = async (order: ExportOrderForMachine, masterPath = join(s.dir, 'inbox', 'film.mp4')): Promise<Made> => {
+  const made = async (
+    order: ExportOrderForMachine,
+    masterPath = join(s.dir, 'inbox', 'film.mp4'),
+  ): Promise<Made> => {
     const outPath = join(folder, `${Math.random()}.mp4`);
     const result = await deliver(order.plan, {
       masterPath,
