@@ -122,3 +122,33 @@ test('a spec book with a fault is refused by its path; a good one is in the book
   await page.getByRole('textbox', { name: 'Find a placement' }).fill('freshwater tall');
   await page.getByRole('heading', { name: 'Freshwater' }).waitFor();
 });
+
+test('a film whose upload is given up is asked about no more, and the next one is asked about for itself', async ({
+  page,
+}) => {
+  await page.goto('/');
+  await page.route('**/api/uploads', (route) =>
+    route.fulfill({
+      status: 422,
+      contentType: 'application/json',
+      body: JSON.stringify({ code: 'no', sentence: 'This film is not taken.', mend: 'Take another.' }),
+    }),
+  );
+  const chooser = page.getByTestId('film-chooser').first();
+  await chooser.setInputFiles(await plainFilm('given up.mp4'));
+  await expect(page.getByRole('heading', { name: 'Where does “given up.mp4” go?' })).toBeVisible();
+  await page.getByRole('checkbox', { name: 'Starter formats, Square 1:1' }).check();
+  await page.getByRole('button', { name: /^Make 1 version/ }).click();
+  await expect(page.getByText('This film is not taken.', { exact: false })).toBeVisible();
+  await page.getByRole('button', { name: 'Clear' }).click();
+  await page.unroute('**/api/uploads');
+  await page
+    .getByTestId('film-chooser')
+    .first()
+    .setInputFiles(await plainFilm('comes.mp4'));
+  await expect(page.getByRole('heading', { name: 'Where does “comes.mp4” go?' })).toBeVisible();
+  await page.keyboard.press('Escape');
+  await expect(page.getByRole('button', { name: 'Choose places' })).toBeVisible();
+  // What was chosen for the first is not made of the second.
+  await expect(page.getByText('Square', { exact: false })).toHaveCount(0);
+});

@@ -182,6 +182,7 @@ export {
   ticketSchema,
   type ExportOrderForMachine,
   type LookOrderForMachine,
+  type Lying,
   type Machine,
   type MachineBeat,
   type MachineEnd,

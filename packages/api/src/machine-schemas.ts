@@ -52,6 +52,8 @@ export const machineJoinedSchema = z.object({
   prefix: z.string(),
   /** So often it says that it is there, milliseconds. */
   beatMs: z.number(),
+  /** What the file `share-proof` of the workspace's data folder says: whoever reads the same there sees that folder. */
+  proof: z.string(),
 });
 export type MachineJoined = z.infer<typeof machineJoinedSchema>;
 
@@ -84,7 +86,14 @@ export type MachineOrders = z.infer<typeof machineOrdersSchema>;
 
 export const machineTakeSchema = z.strictObject({ ticket: ticketSchema });
 
-const lyingSchema = z.object({ address: z.string(), sha256: sum, bytes: z.number() });
+const lyingSchema = z.object({
+  address: z.string(),
+  sha256: sum,
+  bytes: z.number(),
+  /** Where it lies in the workspace's data folder, for whoever sees that; null where it lies elsewhere. */
+  path: z.string().nullable(),
+});
+export type Lying = z.infer<typeof lyingSchema>;
 
 /** Everything that a job is done with: an export is made of, or a film is looked at with. */
 export const machineOrderSchema = z.discriminatedUnion('kind', [

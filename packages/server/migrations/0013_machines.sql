@@ -16,6 +16,7 @@ CREATE TABLE `machines` (
 --> statement-breakpoint
 CREATE UNIQUE INDEX `one_machine_a_name` ON `machines` (`name`);--> statement-breakpoint
 ALTER TABLE `deliverables` ADD `made_on` text;--> statement-breakpoint
+CREATE INDEX `deliverables_by_machine` ON `deliverables` (`made_on`,`made_at`);--> statement-breakpoint
 ALTER TABLE `jobs` ADD `machine` text;--> statement-breakpoint
 ALTER TABLE `jobs` ADD `handed` integer DEFAULT 0 NOT NULL;--> statement-breakpoint
 ALTER TABLE `tokens` ADD `holder` text DEFAULT 'script' NOT NULL;

@@ -16,6 +16,7 @@ import { readPreferences } from './preferences.ts';
 import { RedisQueue } from './jobs/queue/redis-queue.ts';
 import { RowsQueue } from './jobs/queue/rows-queue.ts';
 import { queueName } from './machines/queue-name.ts';
+import { writeShareProof } from './machines/share-proof.ts';
 import { Runner } from './jobs/runner.ts';
 import { onThisMachine, type Access } from './people/access.ts';
 import { Live } from './people/live.ts';
@@ -94,6 +95,7 @@ export async function openWorkspace(
       events,
       runner,
       handed,
+      shareProof: handed ? await writeShareProof(storage) : '',
       detector: options.detector ?? true,
       exportsHere: options.exportsAtOnce !== 0,
       log,

@@ -19,6 +19,8 @@ export interface Workspace {
   runner: Runner;
   /** Where render machines draw jobs from; null where there is no such queue. */
   handed: RedisQueue | null;
+  /** What proves to a machine that it sees the data folder; empty where there are no machines. */
+  shareProof: string;
   /** Whether films are looked at with the detector, and if its models lie elsewhere, where. */
   detector: boolean | string;
   /** Whether the server makes exports itself. */

@@ -1,20 +1,17 @@
 import { planMaster } from '@mivvy/core';
 import { lookAtFilm } from '@mivvy/media';
 import type { LookOrderForMachine, MachineEnd } from '@mivvy/api';
-import type { Doing } from './doing.ts';
+import { fileFor, type Doing } from './doing.ts';
 
 /** Looks at a film for subjects: how it ended, in the server's terms. Throws `Cancelled`. */
 export async function lookAt(
   { film, facts, shots, detector }: LookOrderForMachine,
-  { server, cache, signal, progress }: Doing,
+  doing: Doing,
 ): Promise<MachineEnd> {
+  const { signal, progress } = doing;
   const tell = (stage: string, fraction: number) => progress({ stage, fraction, etaSeconds: null, speed: 0 });
   tell('fetching the film', 0);
-  const { path, letGo } = await cache.get(
-    film.sha256,
-    (into, until) => server.fetchInto(film.address, into, until),
-    signal,
-  );
+  const { path, letGo } = await fileFor(doing, film);
   try {
     let looked = 0;
     const scan = await lookAtFilm(path, facts, planMaster(facts, film.sha256), shots, {

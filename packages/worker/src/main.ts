@@ -18,6 +18,7 @@ const usage = `Usage: ./mivvy worker --server URL --queue redis://… [options]
   --name NAME          how this machine is called; its host name otherwise
   --cache DIR          where films are kept; ~/.cache/mivvy-worker/NAME otherwise
   --cache-gb N         how much of them, in GB; 50 otherwise
+  --share DIR          where this machine sees the workspace's data folder: films are used there
   --exports N          so many exports at once at most; as many as the machine bears otherwise
 A certificate of the workspace's own making is trusted by NODE_EXTRA_CA_CERTS=FILE.`;
 
@@ -30,6 +31,7 @@ const wanted = z.object({
   'token-file': z.string().optional(),
   name: z.string().trim().min(1).max(60).default(hostname().slice(0, 60)),
   cache: z.string().optional(),
+  share: z.string().optional(),
   'cache-gb': z.coerce.number().min(0).max(1_000_000).default(50),
   exports: z.coerce.number().int().min(1).max(64).optional(),
 });
@@ -49,6 +51,7 @@ function read(): z.infer<typeof wanted> {
         'token-file': text,
         name: text,
         cache: text,
+        share: text,
         'cache-gb': text,
         exports: text,
         help: { type: 'boolean' },
@@ -92,6 +95,7 @@ const machine = new RenderMachine({
   name: asked.name,
   session: nanoid(12),
   folder,
+  share: asked.share === undefined ? undefined : resolve(asked.share),
   cacheLimit: Math.round(asked['cache-gb'] * 1e9),
   atOnce: asked.exports,
   log,

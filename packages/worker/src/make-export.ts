@@ -2,8 +2,8 @@ import { mkdir, readFile, rm, statfs } from 'node:fs/promises';
 import { dirname, extname, join } from 'node:path';
 import { bytesLabel, planSeconds } from '@mivvy/core';
 import { deliver, deliverStages, sha256File, type SoundShelf } from '@mivvy/media';
-import type { ExportOrderForMachine, MachineEnd } from '@mivvy/api';
-import type { Doing } from './doing.ts';
+import type { ExportOrderForMachine, Lying, MachineEnd } from '@mivvy/api';
+import { fileFor, type Doing } from './doing.ts';
 import type { Cached } from './film-cache.ts';
 import type { ServerClient } from './server-client.ts';
 
@@ -39,16 +39,17 @@ export async function makeExport(order: ExportOrderForMachine, making: Making): 
 
 async function made(
   order: ExportOrderForMachine,
-  { server, cache, sounds, folder, signal, progress }: Making,
+  making: Making,
   inUse: Cached[],
   logFile: string,
 ): Promise<MachineEnd['ending']> {
   const { plan, film, graphics } = order;
+  const { server, sounds, folder, signal, progress } = making;
   const tell = (stage: string, fraction: number) => progress({ stage, fraction, etaSeconds: null, speed: 0 });
-  const here = async ({ address, sha256 }: { address: string; sha256: string }) => {
-    const cached = await cache.get(sha256, (path, until) => server.fetchInto(address, path, until), signal);
-    inUse.push(cached);
-    return cached.path;
+  const here = async (what: Lying) => {
+    const file = await fileFor(making, what);
+    inUse.push(file);
+    return file.path;
   };
   tell('fetching the film', 0);
   const masterPath = await here(film);

@@ -19,6 +19,7 @@ import { FilmCache } from './film-cache.ts';
 import type { LastLines } from './last-lines.ts';
 import { lookAt } from './look-at.ts';
 import { makeExport, NoRoom } from './make-export.ts';
+import { SharedFolder } from './shared-folder.ts';
 import { Refused, ServerClient } from './server-client.ts';
 
 type Kind = (typeof machineKinds)[number];
@@ -38,6 +39,8 @@ export interface MachineOptions {
   session: string;
   folder: string;
   cacheLimit: number;
+  /** Where this machine sees the workspace's data folder; without it films are fetched. */
+  share: string | undefined;
   /** So many exports at once at most; without it as many as the machine bears. */
   atOnce: number | undefined;
   log: LastLines;
@@ -60,6 +63,7 @@ export class RenderMachine {
   private readonly idle = new IdleWatch();
   private readonly sounds = new SoundShelf();
   private readonly cache: FilmCache;
+  private shared: SharedFolder | null = null;
   private readonly server: ServerClient;
   private orders: Pick<MachineOrders, 'draining' | 'atOnce'> = { draining: false, atOnce: null };
   private trouble: Problem | null = null;
@@ -91,6 +95,15 @@ export class RenderMachine {
       cacheLimit,
     });
     log.say(`joined ${this.options.server} as ${name}`);
+    const { share } = this.options;
+    if (share !== undefined) {
+      this.shared = await SharedFolder.proved(share, joined.proof);
+      log.say(
+        this.shared
+          ? `films are used where they lie, in ${share}`
+          : `${share} is not the data folder of that workspace: films are fetched instead`,
+      );
+    }
     for (const kind of machineKinds) {
       const line = new Worker<TicketData>(ticketLine(kind), (ticket) => this.use(ticket), {
         connection: { url: this.options.queue, maxRetriesPerRequest: null },
@@ -181,6 +194,7 @@ export class RenderMachine {
       const doing = {
         server: this.server,
         cache: this.cache,
+        shared: this.shared,
         folder: join(folder, 'work', order.jobId),
         signal: controller.signal,
         progress: (progress: MachineProgress) => void (running.progress = progress),

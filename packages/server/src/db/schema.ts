@@ -271,6 +271,7 @@ export const deliverables = sqliteTable(
     index('deliverables_by_version').on(t.versionId, t.exportNumber),
     index('deliverables_by_production').on(t.productionId, t.madeAt),
     uniqueIndex('one_file_a_name').on(t.productionId, t.nameKey),
+    index('deliverables_by_machine').on(t.madeOn, t.madeAt),
   ],
 );
 

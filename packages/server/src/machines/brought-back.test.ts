@@ -84,8 +84,12 @@ interface Made {
       const row = await jobOf(asked!.id);
       return row.handed > 0 && row;
     });
-    const { body } = await asMachine(`/${machineId}/take`, { ticket: { id, handed } });
-    const answer = machineTakenSchema.parse(body);
+    // Its film may still be read: then it is not to be had yet.
+    const answer = await until(async () => {
+      const { body } = await asMachine(`/${machineId}/take`, { ticket: { id, handed } });
+      const told = machineTakenSchema.parse(body);
+      return told.is !== 'later' && told;
+    });
     if (answer.is !== 'yours' || answer.order.kind !== 'export')
       throw new Error(`the ticket led to ${answer.is}`);
     return answer.order;

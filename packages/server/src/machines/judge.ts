@@ -43,7 +43,6 @@ export async function judge(
   ws: Pick<Workspace, 'storage'>,
   order: ExportOrder,
   brought: { path: string; report: CheckReport },
-  signal: AbortSignal,
 ): Promise<Result<void>> {
   const { plan, placement, masterPath } = order;
   const wrong = (what: string) =>
@@ -52,7 +51,7 @@ export async function judge(
       `It brought back a file that ${what}, so the file was thrown away.`,
       'Look at that machine’s log. Once it is mended, let it take work again.',
     );
-  const measured = await measureFile(brought.path, signal);
+  const measured = await measureFile(brought.path);
   if (!measured.ok) return wrong('cannot be read');
   if (!brought.report.compared) return wrong('was not held against its film');
   if (!agrees(brought.report, plan, placement, measured.value)) return wrong('is not what its report says');
@@ -62,7 +61,6 @@ export async function judge(
     masterPath,
     graphicPath: (what) => graphicPath(ws.storage, what),
     folder: join(ws.storage.work, `judge-${nanoid(8)}`),
-    signal,
   });
   if (!alike.ok) return alike;
   return alike.value ? ok(undefined) : wrong('shows something else than was asked for');

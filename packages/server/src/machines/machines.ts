@@ -1,10 +1,10 @@
-import { and, asc, eq, like } from 'drizzle-orm';
+import { asc, eq } from 'drizzle-orm';
 import { nanoid } from 'nanoid';
 import { fail, ok, rendererRevision, type Problem, type Result } from '@mivvy/core';
 import type { MachineBeat, MachineJoin } from '@mivvy/api';
 import type { Database, Writer } from '../db/database.ts';
-import { jobs, machines } from '../db/schema.ts';
-import { machineOwner, type JobRow } from '../jobs/queue/job-queue.ts';
+import { machines } from '../db/schema.ts';
+import { machineOwner } from '../jobs/queue/job-queue.ts';
 import { now } from '../workspace.ts';
 
 export type MachineRow = typeof machines.$inferSelect;
@@ -102,10 +102,3 @@ export async function takeOutOfService(db: Writer, id: string, trouble: Problem)
 
 export const listMachines = (db: Writer): Promise<MachineRow[]> =>
   db.select().from(machines).orderBy(asc(machines.name));
-
-/** Jobs that a machine holds, whichever of its processes took them. */
-export const heldBy = (db: Writer, machineId: string): Promise<JobRow[]> =>
-  db
-    .select()
-    .from(jobs)
-    .where(and(eq(jobs.state, 'running'), like(jobs.owner, machineOwner(machineId, '%'))));

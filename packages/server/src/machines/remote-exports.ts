@@ -3,7 +3,7 @@ import { basename, dirname, join } from 'node:path';
 import { differenceInMilliseconds } from 'date-fns';
 import { graphicsShown, ok, type Problem, type Result } from '@mivvy/core';
 import { sha256File } from '@mivvy/media';
-import type { ExportOrderForMachine, MachineEnd } from '@mivvy/api';
+import type { ExportOrderForMachine, Lying, MachineEnd } from '@mivvy/api';
 import { diskFullProblem, isDiskFull } from '../disk/full.ts';
 import { exportOrder } from '../jobs/export-order.ts';
 import type { JobRow } from '../jobs/queue/job-queue.ts';
@@ -12,8 +12,17 @@ import { graphicPath } from '../storage.ts';
 import type { Workspace } from '../workspace.ts';
 import { judge } from './judge.ts';
 import { ownerOf, takeOutOfService, type MachineRow } from './machines.ts';
+import { placeInShare } from './share-proof.ts';
 
 type Done = Extract<MachineEnd['ending'], { state: 'done' }>;
+
+/** A file that a machine needs, as it is told of it. */
+export async function lying(
+  { storage }: Pick<Workspace, 'storage'>,
+  of: { path: string; sha256: string; address: string },
+): Promise<Lying> {
+  return { ...of, bytes: (await stat(of.path)).size, path: placeInShare(storage, of.path) };
+}
 
 /** What an export is made of on another machine; null where its version was removed. */
 export async function exportFor(
@@ -25,20 +34,18 @@ export async function exportFor(
   if (!ordered.ok || !ordered.value) return ordered.ok ? ok(null) : ordered;
   const { plan, placement, masterPath } = ordered.value;
   const graphics = [];
-  for (const { kind, sha256 } of graphicsShown(plan.layers ?? []))
-    graphics.push({
-      kind,
-      sha256,
-      bytes: (await stat(graphicPath(ws.storage, { kind, sha256 }))).size,
-      address: `${base}/graphics/${kind}/${sha256}`,
-    });
+  for (const { kind, sha256 } of graphicsShown(plan.layers ?? [])) {
+    const path = graphicPath(ws.storage, { kind, sha256 });
+    const address = `${base}/graphics/${kind}/${sha256}`;
+    graphics.push({ kind, ...(await lying(ws, { path, sha256, address })) });
+  }
   return ok({
     kind: 'export',
     jobId: row.id,
     plan,
     placement,
     effort: row.effort,
-    film: { address: `${base}/film`, sha256: plan.master.sha256, bytes: (await stat(masterPath)).size },
+    film: await lying(ws, { path: masterPath, sha256: plan.master.sha256, address: `${base}/film` }),
     graphics,
   });
 }
@@ -49,7 +56,6 @@ export async function takeBackExport(
   machine: MachineRow,
   row: JobRow,
   ending: Done,
-  signal: AbortSignal,
 ): Promise<boolean> {
   const owner = ownerOf(machine);
   const ordered = await exportOrder(ws, row);
@@ -62,7 +68,7 @@ export async function takeBackExport(
   const order = ordered.value;
   const right = await isWhole(ws, ending);
   const judged = right.ok
-    ? await judge(ws, order, { path: uploadPath(ws, ending.film.upload), report: ending.report }, signal)
+    ? await judge(ws, order, { path: uploadPath(ws, ending.film.upload), report: ending.report })
     : right;
   if (!judged.ok) {
     await takeOutOfService(ws.db, machine.id, judged.problem);

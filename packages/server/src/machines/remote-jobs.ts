@@ -3,12 +3,12 @@ import type { MachineEnd, MachineProgress, MachineTaken, TicketData } from '@miv
 import writeFileAtomic from 'write-file-atomic';
 import { jobs } from '../db/schema.ts';
 import { filmIsBeingRead } from '../jobs/export-order.ts';
-import type { JobRow } from '../jobs/queue/job-queue.ts';
+import type { JobEnding, JobRow } from '../jobs/queue/job-queue.ts';
 import { maxAttempts } from '../jobs/runner.ts';
 import { logPath } from '../storage.ts';
 import { tellLook } from '../tell.ts';
 import type { Workspace } from '../workspace.ts';
-import { ownerOf, type MachineRow } from './machines.ts';
+import { beatMs, ownerOf, type MachineRow } from './machines.ts';
 import { dropBrought, exportFor, takeBackExport } from './remote-exports.ts';
 import { lookFor, takeBackLook } from './remote-looks.ts';
 
@@ -55,44 +55,64 @@ export async function renewFor(
 }
 
 /**
- * Takes back how a job ended on a machine. It counts once, and only for who holds the job; what was brought back counts
- * only when it is what was asked for.
+ * Takes back how a job ended on a machine, and says whether that counted: it counts once, and only for who holds the job;
+ * what was brought back counts only when it is what was asked for.
  */
 export async function endFor(
   ws: Workspace,
   machine: MachineRow,
   jobId: string,
   { ending, log }: MachineEnd,
-  signal: AbortSignal,
-): Promise<{ counted: boolean }> {
-  const row = await heldJob(ws, machine, jobId);
-  const owner = ownerOf(machine);
+): Promise<boolean> {
   try {
-    if (!row) return { counted: false };
+    const row = await heldJob(ws, machine, jobId);
+    if (!row) return false;
     await writeFileAtomic(logPath(ws.storage, jobId), `made on ${machine.name}\n${log}`);
-    if (ending.state === 'looked')
-      return { counted: row.kind === 'look' && (await takeBackLook(ws, machine, row, ending.scan)) };
-    if (ending.state !== 'done') {
-      // What fails on one machine may be that machine's fault: another tries, until that was tried often enough.
-      const again = ending.state === 'failed' && row.attempts < maxAttempts;
-      const end = again ? ({ state: 'dropped' } as const) : ending;
-      return { counted: (await ws.runner.end(row, owner, end)) !== undefined };
-    }
-    // Judging takes longer than a lease: it is renewed meanwhile.
-    const renewing = setInterval(() => {
-      void renewFor(ws, machine, jobId, {
-        stage: 'looking at what came back',
-        fraction: 0.99,
-        etaSeconds: null,
-        speed: 0,
-      });
-    }, 2000);
-    try {
-      return { counted: row.kind === 'export' && (await takeBackExport(ws, machine, row, ending, signal)) };
-    } finally {
-      clearInterval(renewing);
-    }
+    return await ended(ws, machine, row, ending);
   } finally {
     if (ending.state === 'done') await dropBrought(ws, ending);
+  }
+}
+
+async function ended(
+  ws: Workspace,
+  machine: MachineRow,
+  row: JobRow,
+  ending: MachineEnd['ending'],
+): Promise<boolean> {
+  const end = async (as: JobEnding) => (await ws.runner.end(row, ownerOf(machine), as)) !== undefined;
+  switch (ending.state) {
+    case 'done':
+      return (
+        row.kind === 'export' &&
+        whileRenewed(ws, machine, row, () => takeBackExport(ws, machine, row, ending))
+      );
+    case 'looked':
+      return row.kind === 'look' && takeBackLook(ws, machine, row, ending.scan);
+    case 'failed':
+      // What fails on one machine may be that machine's fault: another tries, until that was tried often enough.
+      return end(row.attempts < maxAttempts ? { state: 'dropped' } : ending);
+    case 'given-back':
+      return end(ending);
+  }
+}
+
+/** Looking at what came back takes longer than a lease: it is renewed meanwhile. */
+async function whileRenewed<T>(
+  ws: Workspace,
+  machine: MachineRow,
+  row: JobRow,
+  work: () => Promise<T>,
+): Promise<T> {
+  const stage = 'looking at what came back';
+  const renewing = setInterval(() => {
+    renewFor(ws, machine, row.id, { stage, fraction: 0.99, etaSeconds: null, speed: 0 }).catch(
+      (error: unknown) => ws.log.warn({ err: error }, 'heartbeat missed'),
+    );
+  }, beatMs);
+  try {
+    return await work();
+  } finally {
+    clearInterval(renewing);
   }
 }

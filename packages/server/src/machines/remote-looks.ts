@@ -1,4 +1,3 @@
-import { stat } from 'node:fs/promises';
 import { ok, shotSpans, type Result, type SubjectScan } from '@mivvy/core';
 import type { LookOrderForMachine } from '@mivvy/api';
 import { frameOnArrival } from '../follow-version.ts';
@@ -8,6 +7,7 @@ import { writeLook } from '../looks.ts';
 import { tellLook } from '../tell.ts';
 import type { Workspace } from '../workspace.ts';
 import { ownerOf, type MachineRow } from './machines.ts';
+import { lying } from './remote-exports.ts';
 
 /** What a film is looked at with on another machine; null where there is nothing to look at any more. */
 export async function lookFor(
@@ -24,7 +24,7 @@ export async function lookFor(
     facts,
     shots: [...shots],
     detector: ws.detector !== false,
-    film: { address: `${base}/film`, sha256, bytes: (await stat(path)).size },
+    film: await lying(ws, { path, sha256, address: `${base}/film` }),
   });
 }
 

@@ -14,7 +14,7 @@ import { masters, versions } from '../db/schema.ts';
 import { openMaster } from '../files/master-file.ts';
 import { bodyOf, param, refuse } from '../http/problems.ts';
 import type { JobRow } from '../jobs/queue/job-queue.ts';
-import { beatMs, heldBy, join, machineBy, seen, type MachineRow } from '../machines/machines.ts';
+import { beatMs, join, machineBy, seen, type MachineRow } from '../machines/machines.ts';
 import { endFor, heldJob, renewFor, takeFor } from '../machines/remote-jobs.ts';
 import { graphicPath } from '../storage.ts';
 import type { Workspace } from '../workspace.ts';
@@ -45,7 +45,7 @@ async function letIn(ws: Workspace, req: Request, res: Response): Promise<void> 
   const joined = await join(ws.db, bodyOf(machineJoinSchema, req), { release, ffmpeg: tools.value.version });
   if (!joined.ok) refuse(409, joined.problem.code, joined.problem.sentence, joined.problem.mend);
   ws.events.tell({ kind: 'machines' });
-  res.json({ id: joined.value.id, prefix: ws.handed.prefix, beatMs });
+  res.json({ id: joined.value.id, prefix: ws.handed.prefix, beatMs, proof: ws.shareProof });
 }
 
 /** The machine that asks. */
@@ -104,7 +104,5 @@ async function sendGraphic(ws: Workspace, req: Request, res: Response): Promise<
 async function end(ws: Workspace, req: Request, res: Response): Promise<void> {
   const machine = await asking(ws, req);
   const ended = bodyOf(machineEndSchema, req);
-  const gone = new AbortController();
-  const held = (await heldBy(ws.db, machine.id)).some((row) => row.id === param(req, 'job'));
-  res.json(held ? await endFor(ws, machine, param(req, 'job'), ended, gone.signal) : { counted: false });
+  res.json({ counted: await endFor(ws, machine, param(req, 'job'), ended) });
 }

@@ -18,7 +18,7 @@ export interface Arriving {
 }
 
 let list: readonly Arriving[] = [];
-const uploads = new Map<number, Upload>();
+const uploads = new Map<number, { upload: Upload; dropped: number | undefined }>();
 const listeners = new Set<() => void>();
 let nextKey = 1;
 
@@ -58,7 +58,8 @@ export interface DroppedFilms {
 let droppings: readonly DroppedFilms[] = [];
 
 function changeDropped(change: (dropped: DroppedFilms) => DroppedFilms): void {
-  droppings = droppings.map(change).filter((d) => d.placementIds === null || d.films.some((f) => !f.settled));
+  // Nothing is asked or kept of films none of which can come any more.
+  droppings = droppings.map(change).filter((d) => d.films.some((f) => !f.settled));
   listeners.forEach((tell) => tell());
 }
 
@@ -192,24 +193,23 @@ export async function sendFilm(
       change(key, null);
     },
   });
-  uploads.set(key, upload);
+  uploads.set(key, { upload, dropped });
   const [earlier] = await upload.findPreviousUploads();
   if (earlier) upload.resumeFromPreviousUpload(earlier);
   upload.start();
 }
 
-/** Gives an upload up, or clears one that failed. */
+/** Gives an upload up, or clears one that failed: where it was to go is forgotten with it. */
 export function dropUpload(key: number): void {
-  void uploads
-    .get(key)
-    ?.abort(true)
-    .catch(() => undefined);
+  const { upload, dropped } = uploads.get(key) ?? {};
+  void upload?.abort(true).catch(() => undefined);
   uploads.delete(key);
+  if (dropped !== undefined) arrived(dropped, null);
   change(key, null);
 }
 
 /** Goes on with an upload that failed. */
 export function resumeUpload(key: number): void {
   change(key, { state: 'sending', problem: null });
-  uploads.get(key)?.start();
+  uploads.get(key)?.upload.start();
 }
