@@ -260,7 +260,7 @@ test('a picture is another one in one version alone, and everyone’s again', as
   await expect(page.getByText('; in A with another picture')).toHaveCount(0);
 });
 
-test('a title of the film that the tall version cuts is hidden there under a plate, and its words are said again in the clear area', async ({
+test('a title of the film that the tall version cuts is hidden there under a patch, and its words are said again in the clear area', async ({
   page,
 }) => {
   await page.request.post('/api/spec-book/files', {
@@ -289,7 +289,7 @@ test('a title of the film that the tall version cuts is hidden there under a pla
   await expect(note.getByText('Lantern Walk is cut by the window', { exact: false })).toBeVisible();
   await note.getByRole('button', { name: 'See the ways out' }).first().click();
   const ways = page.getByRole('dialog', { name: 'Ways out' });
-  const anew = ways.getByRole('listitem').filter({ hasText: 'A plate hides it here' });
+  const anew = ways.getByRole('listitem').filter({ hasText: 'A patch hides it here' });
   await expect(anew.getByRole('textbox', { name: 'What it says' })).toHaveValue('Lantern Walk');
   await anew.getByRole('textbox', { name: 'What it says' }).fill('Lantern Walk, 5 December');
   await anew.getByRole('button', { name: 'Take it' }).click();

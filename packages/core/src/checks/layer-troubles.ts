@@ -62,8 +62,8 @@ export function layerTroubles(
   rules: FrameRules,
   watched: readonly Watchable[],
 ): Trouble[] {
-  // The draft mark lies over everything on purpose, and covers over what they hide.
-  const layers = laid.filter(({ layer }) => layer.id !== draftLayerId && layer.what.kind !== 'cover');
+  // The draft mark lies over everything on purpose, and patches over what they hide.
+  const layers = laid.filter(({ layer }) => layer.id !== draftLayerId && layer.what.kind !== 'patch');
   const whole: FrameSpan = { from: plan.kept[0]!.from, to: plan.kept[0]!.to };
   const found: Trouble[] = layers.flatMap((l) => placeTroubles(l, rules));
   layers.forEach((a, i) => {

@@ -206,11 +206,11 @@ function barTroubles(plan: RenderPlan, kept: readonly FrameSpan[]): Trouble[] {
   });
 }
 
-/** Whether a plate hides a keep through a span of the master: then it is nobody's loss that it is cut. */
-const isCovered = ({ laid = [] }: PlannedVersion, keepId: string, span: FrameSpan): boolean =>
+/** Whether a patch hides a keep through a span of the master: then it is nobody's loss that it is cut. */
+const isPatched = ({ laid = [] }: PlannedVersion, keepId: string, span: FrameSpan): boolean =>
   laid.some(
     ({ layer: { what }, source }) =>
-      what.kind === 'cover' && what.keepId === keepId && source.from <= span.from && source.to >= span.to,
+      what.kind === 'patch' && what.keepId === keepId && source.from <= span.from && source.to >= span.to,
   );
 
 /** Everything wrong with a planned version before it is exported, worst first. */
@@ -227,7 +227,7 @@ export function troublesOf(
   const rules = frameRules(placement, plan.frame, watched.margin);
   const hidden = kept
     .flatMap((span) => hiddenKeeps(plan.framing, keeps, span, plan.master.displayed, rules))
-    .filter(({ keep, span }) => !isCovered(planned, keep.id, span));
+    .filter(({ keep, span }) => !isPatched(planned, keep.id, span));
   const framesPerSecond = fps(plan.master.rate);
   const overlooked = hiddenThings(
     plan.framing,

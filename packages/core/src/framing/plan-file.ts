@@ -171,7 +171,7 @@ const scaledSpan = ({ from, to }: FrameSpan, scale: number): FrameSpan => {
 
 /** What a layer shows, with the frames of what a cover hides at another rate. */
 const scaledKeys = (what: Layer['what'], scale: number): Layer['what'] =>
-  what.kind === 'cover' && what.keys
+  what.kind === 'patch' && what.keys
     ? { ...what, keys: what.keys.map((key) => ({ ...key, at: Math.round(key.at / scale) })) }
     : what;
 

@@ -9,8 +9,8 @@ import { draftLayer } from './draft-mark.ts';
 import { layOutLayers } from './lay-out.ts';
 import { layerIn, trackFor, type Dressing } from './layer.ts';
 
-/** A cover has to hide its keep wherever the window moves: it is looked at so many frames of a span where it is. */
-const coverLooks = 120;
+/** A patch has to hide its keep wherever the window moves: it is looked at so many frames of a span where it is. */
+const patchLooks = 120;
 
 /** The least box that some boxes lie in. */
 function around(boxes: readonly FrameRect[]): FrameRect {
@@ -28,7 +28,7 @@ function around(boxes: readonly FrameRect[]): FrameRect {
 export interface Dressed {
   dressing: Dressing;
   versionId: string;
-  /** What captions move out of the way of, and covers hide. */
+  /** What captions move out of the way of, and patches hide. */
   keeps: readonly Keep[];
   shaper: Shaper;
   /** A file of the version has been approved: it is no draft any more. */
@@ -64,7 +64,7 @@ export function dress(
       shows: ({ keepId, keys }, spans) => {
         const always = { from: 0, to: plan.master.frames };
         const keep = keys ? { span: always, keys } : keeps.find(({ id }) => id === keepId);
-        const seen = keep ? spans.flatMap((span) => keepsInFrame(plan, [keep], span, coverLooks)) : [];
+        const seen = keep ? spans.flatMap((span) => keepsInFrame(plan, [keep], span, patchLooks)) : [];
         return seen.length ? around(seen) : null;
       },
     },

@@ -6,14 +6,14 @@ import { clamp, type Size } from '../picture/geometry.ts';
 import { fps, frameToSeconds, type Rate } from '../time/rate.ts';
 import type { FrameSpan } from '../time/span.ts';
 import type { FrameRect } from './clear-area.ts';
-import type { CoverContent, Layer, LayerContent, LayerPlace, WordStyle } from './layer.ts';
+import type { PatchContent, Layer, LayerContent, LayerPlace, WordStyle } from './layer.ts';
 import type { PlannedLayer, PlannedWords } from './planned-layer.ts';
 
 /** From one line to the next, and the rim around words on a plate, by the letters' size. */
 const lineShare = 1.22;
 const rimShare = 0.4;
-/** A plate reaches so far beyond what it hides, by the frame's shorter side. */
-const plateRim = 0.012;
+/** A patch reaches so far beyond what it hides, by the frame's shorter side. */
+const patchRim = 0.012;
 
 /** What layers are laid out in. */
 export interface LayerFrame {
@@ -25,8 +25,8 @@ export interface LayerFrame {
   /** Delivered. */
   frames: number;
   played: Pick<Played, 'kept' | 'pace'>;
-  /** All of the frame that shows what a cover hides, at some time of some delivered spans; null where nothing does. */
-  shows: (cover: CoverContent, spans: readonly FrameSpan[]) => FrameRect | null;
+  /** All of the frame that shows what a patch hides, at some time of some delivered spans; null where nothing does. */
+  shows: (patch: PatchContent, spans: readonly FrameSpan[]) => FrameRect | null;
 }
 
 /** A layer laid out in a version. */
@@ -157,25 +157,25 @@ function deliveredSpans(span: FrameSpan, { played, masterRate, rate, frames }: L
   }));
 }
 
-/** A cover's plate; null where its version does not show what it hides. */
-function plateOf(
-  cover: CoverContent,
+/** A patch; null where its version does not show what it hides. */
+function patchOf(
+  patch: PatchContent,
   spans: readonly FrameSpan[],
   { shows, frame }: LayerFrame,
 ): Pick<PlannedLayer, 'what' | 'box'> | null {
-  const shown = shows(cover, spans);
+  const shown = shows(patch, spans);
   if (!shown) return null;
   // Letters have soft edges and shadows, and who drew the keep drew it close.
-  const rim = Math.ceil(plateRim * Math.min(frame.width, frame.height));
+  const rim = Math.ceil(patchRim * Math.min(frame.width, frame.height));
   const x = clamp(Math.floor(shown.x) - rim, 0, frame.width);
   const y = clamp(Math.floor(shown.y) - rim, 0, frame.height);
   const width = clamp(Math.ceil(shown.x + shown.width) + rim, 0, frame.width) - x;
   const height = clamp(Math.ceil(shown.y + shown.height) + rim, 0, frame.height) - y;
-  return { what: { kind: 'plate', colour: cover.colour }, box: { x, y, width, height } };
+  return { what: { kind: 'patch', colour: patch.colour }, box: { x, y, width, height } };
 }
 
 function contentOf(
-  what: Exclude<LayerContent, CoverContent>,
+  what: Exclude<LayerContent, PatchContent>,
   place: LayerPlace,
   { frame, clear }: LayerFrame,
   shaper: Shaper,
@@ -201,7 +201,7 @@ function drawnIn(
   into: LayerFrame,
   shaper: Shaper,
 ): Pick<PlannedLayer, 'what' | 'box'> | null {
-  if (what.kind === 'cover') return plateOf(what, spans, into);
+  if (what.kind === 'patch') return patchOf(what, spans, into);
   const { width, height, what: drawn } = contentOf(what, place, into, shaper);
   return { what: drawn, box: placeBox(place, { width, height }, into.frame, into.clear) };
 }

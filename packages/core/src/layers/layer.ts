@@ -77,9 +77,9 @@ export const layerContentSchema = z.discriminatedUnion('kind', [
     /** `screen`: it is on black and shines through, by the standard screen blend; `over`: its own alpha. */
     blend: z.enum(['over', 'screen']),
   }),
-  /** A plate over what a keep marks, wherever a frame shows that: it stands by the film, and not by its own place. */
+  /** A patch over what a keep marks, wherever a frame shows that: it stands by the film, and not by its own place. */
   z.strictObject({
-    kind: z.literal('cover'),
+    kind: z.literal('patch'),
     keepId: z.string().min(1).max(40),
     /** Where that lay when it was written down for somebody without the keeps; where missing, where the keep lies now. */
     keys: z.array(keepKeySchema).min(1).max(2000).optional(),
@@ -87,7 +87,7 @@ export const layerContentSchema = z.discriminatedUnion('kind', [
   }),
 ]);
 export type LayerContent = z.infer<typeof layerContentSchema>;
-export type CoverContent = Extract<LayerContent, { kind: 'cover' }>;
+export type PatchContent = Extract<LayerContent, { kind: 'patch' }>;
 
 /** What one version shows otherwise. */
 const otherwiseSchema = z.strictObject({
@@ -172,7 +172,7 @@ export function layerIn(layer: Layer, versionId: string): Layer | null {
   const { what } = layer;
   if (what.kind === 'picture')
     return { ...layer, place, what: { ...what, picture: own.picture ?? what.picture } };
-  if (what.kind === 'film' || what.kind === 'cover') return { ...layer, place };
+  if (what.kind === 'film' || what.kind === 'patch') return { ...layer, place };
   return {
     ...layer,
     place,
@@ -187,8 +187,8 @@ export function layerIn(layer: Layer, versionId: string): Layer | null {
 /** A layer as it can be read without the keeps of its film. */
 function withKeys(layer: Layer, keeps: readonly Keep[]): Layer {
   const { what } = layer;
-  const keep = what.kind === 'cover' ? keeps.find(({ id }) => id === what.keepId) : undefined;
-  return what.kind === 'cover' && keep ? { ...layer, what: { ...what, keys: keep.keys } } : layer;
+  const keep = what.kind === 'patch' ? keeps.find(({ id }) => id === what.keepId) : undefined;
+  return what.kind === 'patch' && keep ? { ...layer, what: { ...what, keys: keep.keys } } : layer;
 }
 
 /** As much of a dressing as one version shows, whatever becomes of its film's keeps and other versions. */

@@ -40,7 +40,7 @@ const captionLook = {
 } as const;
 
 /** Fills a box. */
-function paintPlate(pen: Pen, box: PlannedLayer['box'], colour: string): void {
+function paintPatch(pen: Pen, box: PlannedLayer['box'], colour: string): void {
   pen.fillStyle = colour;
   pen.beginPath();
   pen.roundRect(box.x, box.y, box.width, box.height, 0);
@@ -164,7 +164,7 @@ export function paintLaidOver<P extends Pen>(
     pen.save();
     pen.globalAlpha = opacity;
     if (layer.what.kind === 'words') paintWords(pen, layer.box, layer.what, shaper);
-    else if (layer.what.kind === 'plate') paintPlate(pen, layer.box, layer.what.colour);
+    else if (layer.what.kind === 'patch') paintPatch(pen, layer.box, layer.what.colour);
     else picture(pen, layer, frame);
     pen.restore();
   }

@@ -28,7 +28,7 @@ export const plannedLayerSchema = z.object({
     }),
     z.object({ kind: z.literal('picture'), sha256: z.string() }),
     /** Its box in one colour. */
-    z.object({ kind: z.literal('plate'), colour: z.string() }),
+    z.object({ kind: z.literal('patch'), colour: z.string() }),
     z.object({
       kind: z.literal('film'),
       sha256: z.string(),

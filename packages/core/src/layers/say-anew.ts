@@ -9,14 +9,14 @@ export interface SaidAnew {
   versionId: string;
   /** What it says; nothing is said where it is empty, and the title is only hidden. */
   text: string;
-  /** Of the plate over it. */
+  /** Of the patch over it. */
   colour: string;
   /** For the layers, where there are none for this keep yet; 4 to 24 letters and digits. */
   id: string;
 }
 
-/** The layer that says it again goes with the cover. */
-const wordsOf = (coverId: string): string => `${coverId}-says`;
+/** The layer that says it again goes with the patch. */
+const wordsOf = (patchId: string): string => `${patchId}-says`;
 
 /** The side of the clear area on which the words stand: that on which they stood in the film. */
 function anchorOf(keep: Keep): Layer['place']['anchor'] {
@@ -36,11 +36,11 @@ const alsoIn = (layer: Layer, versionId: string): Layer => {
 };
 
 /**
- * Hides a burned-in title of a film under a plate in one version, and says the same as a layer in its clear area. Where
+ * Hides a burned-in title of a film under a patch in one version, and says the same as a layer in its clear area. Where
  * that was done in another version already, this one shows the same layers.
  */
 export function sayAnew(dressing: Dressing, { keep, versionId, text, colour, id }: SaidAnew): Dressing {
-  const known = dressing.layers.find(({ what }) => what.kind === 'cover' && what.keepId === keep.id);
+  const known = dressing.layers.find(({ what }) => what.kind === 'patch' && what.keepId === keep.id);
   if (known) {
     const both = [known.id, wordsOf(known.id)];
     return {
@@ -50,10 +50,10 @@ export function sayAnew(dressing: Dressing, { keep, versionId, text, colour, id 
   }
   const common = { span: keep.span, fadeIn: 0, fadeOut: 0, only: [versionId], otherwise: {} };
   const place: Layer['place'] = { anchor: anchorOf(keep), across: 0, down: 0, width: 0.9 };
-  const cover: Layer = {
+  const patch: Layer = {
     id,
     name: `Over ${keep.name}`.slice(0, 60),
-    what: { kind: 'cover', keepId: keep.id, colour },
+    what: { kind: 'patch', keepId: keep.id, colour },
     place,
     ...common,
   };
@@ -66,6 +66,6 @@ export function sayAnew(dressing: Dressing, { keep, versionId, text, colour, id 
   };
   return {
     ...dressing,
-    layers: [...(text.trim() ? [words] : []), ...dressing.layers, cover],
+    layers: [...(text.trim() ? [words] : []), ...dressing.layers, patch],
   };
 }

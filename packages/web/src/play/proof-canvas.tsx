@@ -110,7 +110,7 @@ function paintOver(
   pen.imageSmoothingQuality = 'high';
   paintLaidOver(pen, plan, frame, shaper, (_pen, layer) => {
     const { what, box } = layer;
-    if (what.kind === 'words' || what.kind === 'plate') return;
+    if (what.kind === 'words' || what.kind === 'patch') return;
     const at = layerFilmAt(layer, frame, plan.rate);
     const picture =
       what.kind === 'picture'

@@ -141,7 +141,7 @@ function ShortWords({ layer }: { layer: Layer }) {
   const { master } = useLayers();
   const { frames } = master.facts!.video;
   const { what, span, place } = layer;
-  if (what.kind === 'cover') return <> hides it in the film.</>;
+  if (what.kind === 'patch') return <> hides it in the film.</>;
   return (
     <>
       {what.kind === 'words' && <> says “{what.text.replace(/\n/g, ' ')}”</>} stands{' '}
@@ -179,20 +179,20 @@ function BlendWords({ layer, film }: { layer: Layer; film: Extract<Layer['what']
   );
 }
 
-/** What a plate hides, and its colour. */
-function CoverWords({ layer, cover }: { layer: Layer; cover: Extract<Layer['what'], { kind: 'cover' }> }) {
+/** What a patch hides, and its colour. */
+function PatchWords({ layer, patch }: { layer: Layer; patch: Extract<Layer['what'], { kind: 'patch' }> }) {
   const { master, edit } = useLayers();
-  const keep = master.keeps.find(({ id }) => id === cover.keepId);
+  const keep = master.keeps.find(({ id }) => id === patch.keepId);
   return (
     <>
       {keep
-        ? ` hides “${keep.name}” of the film, wherever it is seen, under a plate in `
+        ? ` hides “${keep.name}” of the film, wherever it is seen, under a patch in `
         : ' hides a keep that is gone, in '}
       <Colour
-        label="Colour of the plate"
-        value={cover.colour}
+        label="Colour of the patch"
+        value={patch.colour}
         onChange={(colour) =>
-          edit(layer.id, (l) => (l.what.kind === 'cover' ? { ...l, what: { ...l.what, colour } } : l))
+          edit(layer.id, (l) => (l.what.kind === 'patch' ? { ...l, what: { ...l.what, colour } } : l))
         }
       />
       .
@@ -249,13 +249,13 @@ export function LayerSentence({ layer }: { layer: Layer }) {
         />
         {layer.what.kind === 'words' && ' says'}
         {layer.what.kind === 'film' && <BlendWords layer={layer} film={layer.what} />}
-        {layer.what.kind === 'cover' && <CoverWords layer={layer} cover={layer.what} />}
+        {layer.what.kind === 'patch' && <PatchWords layer={layer} patch={layer.what} />}
       </p>
       {layer.what.kind === 'words' && <WordsField layer={layer} words={layer.what} />}
       {layer.what.kind === 'picture' && <PictureSentence layer={layer} />}
       <p>
         {layer.what.kind === 'words' && <StyleSentence layer={layer} words={layer.what} />}{' '}
-        {layer.what.kind === 'cover' ? 'It is there' : <PlaceWords layer={layer} />}{' '}
+        {layer.what.kind === 'patch' ? 'It is there' : <PlaceWords layer={layer} />}{' '}
         <SpanWords layer={layer} />, in <VersionTags layer={layer} />.
       </p>
       {stamps}

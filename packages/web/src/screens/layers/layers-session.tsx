@@ -70,8 +70,8 @@ function inOne(layer: Layer, versionId: string, change: Partial<Layer['otherwise
 /** The layer at hand as it is laid out in the version. */
 export function useChosenBox(): LaidLayer | undefined {
   const { planned, chosen } = useLayers();
-  // A cover stands where the film has what it hides: it cannot be taken hold of.
-  return planned?.planned.laid?.find((l) => l.layer.id === chosen?.id && l.layer.what.kind !== 'cover');
+  // A patch stands where the film has what it hides: it cannot be taken hold of.
+  return planned?.planned.laid?.find((l) => l.layer.id === chosen?.id && l.layer.what.kind !== 'patch');
 }
 
 export function LayersSessionProvider({

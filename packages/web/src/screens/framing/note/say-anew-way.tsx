@@ -24,7 +24,7 @@ import styles from './ways-out.module.css';
 /** Longest side of the small proof on the screen, pixels. */
 const longest = 210;
 
-/** A way out of a burned-in title that is cut: a plate hides it, and the same words stand in the clear area. */
+/** A way out of a burned-in title that is cut: a patch hides it, and the same words stand in the clear area. */
 export function SayAnewWay({ keep, frame, onTaken }: { keep: Keep; frame: number; onTaken: () => void }) {
   const { version, master, framing, frameSize } = useFraming();
   const { margin } = useThisProduction();
@@ -46,7 +46,7 @@ export function SayAnewWay({ keep, frame, onTaken }: { keep: Keep; frame: number
     [letters, version, framing, master, dressing, margin],
   );
   const shown = dressing.layers.some(
-    (layer) => layer.what.kind === 'cover' && layer.id !== id && layer.what.keepId === keep.id,
+    (layer) => layer.what.kind === 'patch' && layer.id !== id && layer.what.keepId === keep.id,
   );
   const take = () =>
     void saveDressing(client, dressingOf(master), dressing).then(onTaken, (error: unknown) =>
@@ -60,12 +60,12 @@ export function SayAnewWay({ keep, frame, onTaken }: { keep: Keep; frame: number
           framing={framing}
           frame={frame}
           size={frameSize}
-          label="Covered, and said anew"
+          label="Under a patch, and said anew"
           longest={longest}
         />
         {plan && <LaidOver plan={plan} frame={frame} />}
       </div>
-      <p>A plate hides it here, and the same words stand in the clear area.</p>
+      <p>A patch hides it here, and the same words stand in the clear area.</p>
       {shown ? (
         <p className="quiet">As in the version where that was done first.</p>
       ) : (
@@ -77,7 +77,7 @@ export function SayAnewWay({ keep, frame, onTaken }: { keep: Keep; frame: number
             onChange={(event) => setText(event.target.value)}
             slotProps={{ htmlInput: { maxLength: 300 } }}
           />
-          <Colour label="Colour of the plate" value={colour} onChange={setColour} />
+          <Colour label="Colour of the patch" value={colour} onChange={setColour} />
         </div>
       )}
       <button className="fix tall" onClick={take}>

@@ -17,7 +17,7 @@ import { shippedShaper } from '../letters/shaper.ts';
 import { deliver } from '../render/deliver.ts';
 import { factsOf, ffmpeg, glideAcross, placement, testFolder } from '../testing/helpers.ts';
 
-/** A burned-in title that a crop would cut is hidden under a plate and said again, measured from exported pixels. */
+/** A burned-in title that a crop would cut is hidden under a patch and said again, measured from exported pixels. */
 let dir: string;
 let clean: () => Promise<void>;
 let film: string;
@@ -71,7 +71,7 @@ async function titlePixels(path: string, frame: number): Promise<number> {
   return count;
 }
 const anew = (dressing: Dressing, versionId: string) =>
-  sayAnew(dressing, { keep, versionId, text: 'Kite Weekend', colour: '#203040', id: 'cover1' });
+  sayAnew(dressing, { keep, versionId, text: 'Kite Weekend', colour: '#203040', id: 'patch1' });
 
 test.each([
   ['a window that stands still', heldFraming({ x: 0.5, y: 0.5, zoom: 1 })],
@@ -84,7 +84,7 @@ test.each([
     const dressing = anew(bare, 'v');
     const planned = await plannedWith(dressing, framing, 'v');
     expect(aboutTitle(planned)).toEqual([]);
-    expect(planned.plan.layers!.map((layer) => layer.what.kind)).toEqual(['words', 'plate']);
+    expect(planned.plan.layers!.map((layer) => layer.what.kind)).toEqual(['words', 'patch']);
 
     const outPath = join(dir, `${name}.mp4`);
     const made = must(
@@ -98,7 +98,7 @@ test.each([
     expect(made.report.checks.filter((line) => !line.ok)).toEqual([]);
     for (const frame of [10, 11, 24, 38, 39])
       expect([frame, await titlePixels(outPath, frame)]).toEqual([frame, 0]);
-    // Without the plate it is seen there, and the test would see it.
+    // Without the patch it is seen there, and the test would see it.
     const bareOut = join(dir, `bare ${name}.mp4`);
     must(await deliver(before.plan, { masterPath: film, outPath: bareOut, workDir: join(dir, 'work') }));
     expect(await titlePixels(bareOut, 24)).toBeGreaterThan(1000);
@@ -110,7 +110,7 @@ test('it is done in one version, and again with the same layers in another', asy
   const first = anew(bare, 'v');
   expect((await plannedWith(first, framing, 'w')).plan.layers).toBeUndefined();
   expect(aboutTitle(await plannedWith(first, framing, 'w'))).not.toEqual([]);
-  const both = sayAnew(first, { keep, versionId: 'w', text: 'other', colour: '#ffffff', id: 'cover2' });
+  const both = sayAnew(first, { keep, versionId: 'w', text: 'other', colour: '#ffffff', id: 'patch2' });
   expect(both.layers.map((layer) => layer.id)).toEqual(first.layers.map((layer) => layer.id));
   expect(both.layers.every((layer) => layer.only?.join() === 'v,w')).toBe(true);
   expect(aboutTitle(await plannedWith(both, framing, 'w'))).toEqual([]);
@@ -127,7 +127,7 @@ test('written down for somebody without the keeps, it hides the same', async () 
   expect(dress(plain, square, elsewhere).plan.layers).toEqual(plan.layers);
 });
 
-test('a frame that shows nothing of the title has no plate', async () => {
+test('a frame that shows nothing of the title has no patch', async () => {
   // The window stands at the right edge.
   const planned = await plannedWith(anew(bare, 'v'), heldFraming({ x: 1, y: 0.5, zoom: 1.4 }), 'v');
   expect(planned.plan.layers!.map((layer) => layer.what.kind)).toEqual(['words']);
