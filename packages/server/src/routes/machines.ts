@@ -22,16 +22,16 @@ async function tell(ws: Workspace, _req: Request, res: Response): Promise<void> 
 
 async function change(ws: Workspace, req: Request, res: Response): Promise<void> {
   const { draining, atOnce } = bodyOf(machineChangeSchema, req);
-  const [row] = await ws.db
-    .update(machines)
-    .set({
-      ...(draining === undefined ? {} : { draining }),
-      // Somebody has looked at it and lets it work again.
-      ...(draining === false ? { trouble: null } : {}),
-      ...(atOnce === undefined ? {} : { atOnce }),
-    })
-    .where(eq(machines.id, param(req)))
-    .returning();
+  const changed = {
+    ...(draining === undefined ? {} : { draining }),
+    // Somebody has looked at it and lets it work again.
+    ...(draining === false ? { trouble: null } : {}),
+    ...(atOnce === undefined ? {} : { atOnce }),
+  };
+  const which = eq(machines.id, param(req));
+  const [row] = await (Object.keys(changed).length
+    ? ws.db.update(machines).set(changed).where(which).returning()
+    : ws.db.select().from(machines).where(which));
   if (!row) refuse(404, 'not-found', 'That machine is not here any more.');
   ws.events.tell({ kind: 'machines' });
   const shown = (await machinesView(ws)).machines.find((machine) => machine.id === row.id);

@@ -1,4 +1,4 @@
-import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import { afterAll, afterEach, beforeAll, describe, expect, test } from '@jest/globals';
 import { mkdtemp, rm } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -25,8 +25,11 @@ import { leaseMs, RowsQueue } from './rows-queue.ts';
       .insert(productions)
       .values({ id: 'production', name: 'Kites', client: '', createdAt: at, updatedAt: at });
   });
+  // Each queue looks at what is free once a second: one that is left open hands the next test's jobs over as well.
+  afterEach(async () => {
+    await Promise.all(open.splice(0).map((queue) => queue.close()));
+  });
   afterAll(async () => {
-    await Promise.all(open.map((queue) => queue.close()));
     await redis.end();
     opened.close();
     await rm(dir, { recursive: true, force: true });
@@ -103,5 +106,26 @@ import { leaseMs, RowsQueue } from './rows-queue.ts';
     expect(last.id).toBe(asked[2]!.id);
     expect(queue.state().trouble).toBeNull();
     expect(await queue.take('export', 'one')).toBeUndefined();
+  });
+
+  test('a full one says what it says, and nothing is lost', async () => {
+    await opened.db.delete(jobs);
+    const full = await OwnRedis.start('--maxmemory', '1', '--maxmemory-policy', 'noeviction');
+    const queue = new RedisQueue(new RowsQueue(opened.db), {
+      url: full.url,
+      prefix: 'refusing',
+      log: pino({ level: 'silent' }),
+    });
+    open.push(queue);
+    const asked = await add(queue, 'a');
+    await until(async () => {
+      expect(await queue.take('export', 'one')).toBeUndefined();
+      return queue.state().trouble?.problem.code === 'queue-refuses';
+    });
+    expect(queue.state().trouble?.problem.sentence).toContain('OOM');
+    const [row] = await opened.db.select().from(jobs);
+    expect(row).toMatchObject({ id: asked.id, state: 'queued' });
+    await queue.close();
+    await full.end();
   });
 });

@@ -212,7 +212,8 @@ export class RedisQueue implements JobQueue {
   private async reaching<T>(work: () => Promise<T>): Promise<T | undefined> {
     if (this.closed) return undefined;
     if (this.redis.status !== 'ready') {
-      this.met(new Error(`the connection is ${this.redis.status}`));
+      // Why it is not has been said where it is known.
+      if (!this.trouble) this.met(new Error(`the connection is ${this.redis.status}`));
       return undefined;
     }
     try {
@@ -228,7 +229,9 @@ export class RedisQueue implements JobQueue {
   private met(error: Error): void {
     if (this.closed) return;
     if (!this.trouble) this.options.log.warn({ err: error }, 'the queue cannot be reached');
-    this.trouble ??= { problem: unreachable(this.options.url), since: new Date().toISOString() };
+    const { code, sentence, mend } = troubleOf(error, this.address);
+    if (this.trouble?.problem.code === code) return;
+    this.trouble = { problem: { code, sentence, mend }, since: new Date().toISOString() };
   }
 }
 
@@ -238,11 +241,21 @@ function queueAddress(url: string): string {
   return `${protocol}//${hostname}:${port || 6379}`;
 }
 
-const unreachable = (url: string): Problem => ({
-  code: 'no-queue',
-  sentence: `The queue at ${queueAddress(url)} does not answer, so no export is handed out.`,
-  mend: 'Start it again; what waits goes on by itself.',
-});
+/** What an error of the distributor means for whoever waits. */
+function troubleOf({ name, message }: Error, address: string): Problem {
+  const refused = name === 'ReplyError' || /^(OOM|NOAUTH|WRONGPASS|MISCONF|READONLY) /.test(message);
+  return refused
+    ? {
+        code: 'queue-refuses',
+        sentence: `The queue at ${address} takes nothing, so no export is handed out. It says: ${message.slice(0, 200)}`,
+        mend: 'Give it more memory, or the right password; what waits goes on by itself.',
+      }
+    : {
+        code: 'no-queue',
+        sentence: `The queue at ${address} does not answer, so no export is handed out.`,
+        mend: 'Start it again; what waits goes on by itself.',
+      };
+}
 
 /** Every ticket that lies there. */
 async function ticketsOf(queue: Queue<TicketData>): Promise<Ticket[]> {
