@@ -11,6 +11,9 @@ export interface Cached {
   letGo: () => void;
 }
 
+/** What was fetched is not what was asked for; asking again would not help. */
+export class AnotherFilm extends Error {}
+
 const sumName = /^[0-9a-f]{64}$/;
 
 /**
@@ -70,7 +73,7 @@ export class FilmCache {
     await fetch(part, signal);
     if ((await sha256File(part, signal)) !== sha256) {
       await rm(part, { force: true });
-      throw new Error('what came is not what was asked for: its sum is another');
+      throw new AnotherFilm('What came is not the film that was asked for: its sum is another.');
     }
     await rename(part, path);
   }

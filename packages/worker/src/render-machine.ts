@@ -15,7 +15,7 @@ import {
   type MachineProgress,
   type TicketData,
 } from '@mivvy/api';
-import { FilmCache } from './film-cache.ts';
+import { AnotherFilm, FilmCache } from './film-cache.ts';
 import type { LastLines } from './last-lines.ts';
 import { lookAt } from './look-at.ts';
 import { makeExport, NoRoom } from './make-export.ts';
@@ -50,6 +50,19 @@ interface Running {
   controller: AbortController;
   progress: MachineProgress;
 }
+
+/** What broke off is given back, unless it would break off again wherever it is tried: then it counts as a try. */
+const endingOf = (error: unknown): MachineEnd['ending'] =>
+  error instanceof AnotherFilm
+    ? {
+        state: 'failed',
+        problem: {
+          code: 'another-film',
+          sentence: error.message,
+          mend: 'Take the changed film in its place, then export again.',
+        },
+      }
+    : { state: 'given-back' };
 
 /** Why a machine ended that was not told to by its own person. */
 export type Ended = { problem: Problem } | undefined;
@@ -210,7 +223,7 @@ export class RenderMachine {
       const how =
         error instanceof Cancelled || controller.signal.aborted ? 'let go of' : `broke off: ${String(error)}`;
       log.say(`${order.jobId} ${how}`);
-      await this.tell(order.jobId, { ending: { state: 'given-back' }, log: String(error).slice(0, 2000) });
+      await this.tell(order.jobId, { ending: endingOf(error), log: String(error).slice(0, 2000) });
     } finally {
       this.running.delete(order.jobId);
     }

@@ -15,6 +15,9 @@ import { graphicPath } from '../storage.ts';
 import type { Workspace } from '../workspace.ts';
 import type { ExportOrder } from '../jobs/export-order.ts';
 
+/** The problem of a machine whose file is not what was asked for. */
+export const broughtWrong = 'brought-wrong';
+
 /**
  * Whether a report says of a measured file what we say of it: every line of ours is there and came out the same. Lines
  * that need the film beside it are the report's own.
@@ -47,12 +50,12 @@ export async function judge(
   const { plan, placement, masterPath } = order;
   const wrong = (what: string) =>
     fail<never>(
-      'brought-wrong',
+      broughtWrong,
       `It brought back a file that ${what}, so the file was thrown away.`,
       'Look at that machine’s log. Once it is mended, let it take work again.',
     );
   const measured = await measureFile(brought.path);
-  if (!measured.ok) return wrong('cannot be read');
+  if (!measured.ok) return measured.problem.code === 'disk-full' ? measured : wrong('cannot be read');
   if (!brought.report.compared) return wrong('was not held against its film');
   if (!agrees(brought.report, plan, placement, measured.value)) return wrong('is not what its report says');
   if (measured.value.video.frames !== plan.frames)

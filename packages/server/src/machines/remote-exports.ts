@@ -10,7 +10,7 @@ import type { JobRow } from '../jobs/queue/job-queue.ts';
 import { dropMade, newPlace, takeIn } from '../jobs/take-in.ts';
 import { graphicPath } from '../storage.ts';
 import type { Workspace } from '../workspace.ts';
-import { judge } from './judge.ts';
+import { broughtWrong, judge } from './judge.ts';
 import { ownerOf, takeOutOfService, type MachineRow } from './machines.ts';
 import { placeInShare } from './share-proof.ts';
 
@@ -71,8 +71,11 @@ export async function takeBackExport(
     ? await judge(ws, order, { path: uploadPath(ws, ending.film.upload), report: ending.report })
     : right;
   if (!judged.ok) {
-    await takeOutOfService(ws.db, machine.id, judged.problem);
-    ws.events.tell({ kind: 'machines' });
+    // What keeps the server from looking at it is not the machine's fault.
+    if (judged.problem.code === broughtWrong) {
+      await takeOutOfService(ws.db, machine.id, judged.problem);
+      ws.events.tell({ kind: 'machines' });
+    }
     await ws.runner.end(row, owner, { state: 'dropped' });
     return false;
   }
@@ -131,7 +134,7 @@ async function isWhole(ws: Workspace, { film, cover }: Done): Promise<Result<voi
       return {
         ok: false,
         problem: {
-          code: 'brought-wrong',
+          code: broughtWrong,
           sentence:
             'It brought back a file that is not the one whose sum it named, so the file was thrown away.',
           mend: 'Look at its disk and its network. Once that is mended, let it take work again.',

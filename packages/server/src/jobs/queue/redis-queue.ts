@@ -124,7 +124,8 @@ export class RedisQueue implements JobQueue {
           BullJob<TicketData> | undefined;
         if (!ticket) return undefined;
         const row = await this.rows.takeHanded(ticket.data, owner);
-        await ticket.moveToCompleted(null, drawn, false);
+        // A ticket that cannot be torn up leads nowhere from now on; the job that it has led to is ours.
+        await ticket.moveToCompleted(null, drawn, false).catch((error: Error) => this.met(error));
         if (row) return row;
       }
     });
