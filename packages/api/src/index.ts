@@ -39,6 +39,8 @@ export {
   cutChangeSchema,
   coverChoiceSchema,
   sharpenChoiceSchema,
+  textlessChoiceSchema,
+  drawnTextlessSchema,
   effortMeasuredSchema,
   effortsAskedSchema,
   stripAskedSchema,

@@ -189,6 +189,18 @@ export const operations: readonly Operation[] = [
     answer: s.masterReadSchema,
   },
   {
+    method: 'put',
+    path: '/api/masters/{id}/textless',
+    summary: 'Make another film of the production its textless master: they are matched picture by picture',
+    body: s.textlessChoiceSchema,
+    answer: s.masterSchema,
+  },
+  {
+    method: 'delete',
+    path: '/api/masters/{id}/textless',
+    summary: 'Let its textless master be a master of its own again',
+  },
+  {
     method: 'post',
     path: '/api/masters/{id}/setups',
     summary: 'Group the shots by camera position anew',
@@ -284,6 +296,13 @@ export const operations: readonly Operation[] = [
     path: '/api/versions/{id}/sharpen',
     summary: 'Choose how far a version’s picture is sharpened',
     body: s.sharpenChoiceSchema,
+    answer: s.versionSchema,
+  },
+  {
+    method: 'patch',
+    path: '/api/versions/{id}/textless',
+    summary: 'Draw a version from its master’s textless master, or from the film itself again',
+    body: s.drawnTextlessSchema,
     answer: s.versionSchema,
   },
   {

@@ -23,6 +23,7 @@ import {
   placementSchema,
   rateSchema,
   sharpenSchema,
+  textlessFilmSchema,
   sizeSchema,
   shotLookSchema,
   shotsSchema,
@@ -164,6 +165,12 @@ export const masterSchema = z.object({
   hasPoster: z.boolean(),
   /** Which file this is: grows when another takes its place. */
   fileGeneration: z.number().int(),
+  /** The master that this one is the textless master of; null for a master of its own. */
+  textlessOf: id.nullable(),
+  /** Why it could not be matched with that one. */
+  textlessProblem: problemSchema.nullable(),
+  /** Its own textless master as it was matched with it; null where there is none. */
+  textless: textlessFilmSchema.nullable(),
   /** Null until they have been looked for. */
   shots: shotsSchema.nullable(),
   keeps: z.array(keepSchema),
@@ -185,7 +192,7 @@ export type Master = z.infer<typeof masterSchema>;
 /** A piece of work that the server does in the background. */
 export const jobSchema = z.object({
   id,
-  kind: z.enum(['ingest', 'export', 'look', 'dispatch']),
+  kind: z.enum(['ingest', 'export', 'look', 'match', 'dispatch']),
   productionId: id,
   /** The master that is read or looked at, or the version that is exported. */
   subjectId: id,
@@ -294,6 +301,8 @@ export const versionSchema = z.object({
   coverFrame: z.number().int().nonnegative().nullable(),
   /** How far its picture is sharpened; null for not at all. */
   sharpen: z.number().nullable(),
+  /** It is drawn from its master's textless master. */
+  textless: z.boolean(),
   /** Grows with every change; a change names the revision it was made from. */
   revision: z.number().int(),
   accepted: z.array(acceptanceSchema),
@@ -327,6 +336,8 @@ export const productionDetailSchema = productionSchema.extend({
   /** Grows with every change of what is in it. */
   revision: z.number().int(),
   masters: z.array(masterSchema),
+  /** Textless masters of those. */
+  textlessMasters: z.array(masterSchema),
   versions: z.array(versionSchema),
 });
 export type ProductionDetail = z.infer<typeof productionDetailSchema>;
@@ -460,6 +471,10 @@ export const cutChangeSchema = z.strictObject({
 /** The cut that a version plays from now on; null for the full film. */
 /** How far a version's picture is sharpened; null for not at all. */
 export const sharpenChoiceSchema = z.strictObject({ sharpen: sharpenSchema.nullable() });
+/** The film that becomes a master's textless master. */
+export const textlessChoiceSchema = z.strictObject({ masterId: id });
+/** Whether a version is drawn from its master's textless master. */
+export const drawnTextlessSchema = z.strictObject({ textless: z.boolean() });
 /** The master's frame that a version's cover shows; null for the middle of what plays. */
 export const coverChoiceSchema = z.strictObject({ frame: z.number().int().nonnegative().nullable() });
 export const playsCutSchema = z.strictObject({ cutId: id.nullable() });

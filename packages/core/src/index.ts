@@ -73,6 +73,20 @@ export {
   type MasterFacts,
 } from './masters/facts.ts';
 export {
+  couldBeTextless,
+  drawnFrom,
+  matchProblem,
+  mostDifferences,
+  otherPicture,
+  seenLeft,
+  textlessFilmSchema,
+  unexplained,
+  type DrawnFrom,
+  type TextlessFilm,
+} from './masters/textless.ts';
+export { DifferenceFinder, type Difference } from './compare/differences.ts';
+export { otherSound } from './compare/same-sound.ts';
+export {
   mostShots,
   shotsSchema,
   oneShot,
@@ -349,7 +363,7 @@ export { startStyles } from './layers/styles.ts';
 export { clearArea, type FrameRect } from './layers/clear-area.ts';
 export { anchored, type LaidLayer } from './layers/lay-out.ts';
 export { graphicsShown, type PlannedLayer } from './layers/planned-layer.ts';
-export { sayAnew } from './layers/say-anew.ts';
+export { saidAgain, sayAgain, type BurnedIn, sayAnew } from './layers/say-anew.ts';
 export { dress, type Dressed } from './layers/dress.ts';
 export { draftLayerId } from './layers/draft-mark.ts';
 export { coveredAt } from './layers/covered.ts';

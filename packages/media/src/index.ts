@@ -16,6 +16,7 @@ export { deliver, deliverStages, type Delivered, type DeliverProgress } from './
 export { SoundShelf } from './render/sound-shelf.ts';
 export { measureFile } from './measure/measure.ts';
 export { compareFile } from './compare/compare-file.ts';
+export { matchTextless, type ReadFilm } from './compare/match-textless.ts';
 export { heardIn } from './render/sound.ts';
 export { fontPath, shippedShaper } from './letters/shaper.ts';
 export { pictureAsPlanned, pictureInFile } from './compare/frame-pictures.ts';

@@ -304,6 +304,7 @@ async function replaceMaster(
         drawn: [],
         // What was seen in the other film is not what is seen in this one.
         unimportant: [],
+        textlessProblem: null,
         before: filmBefore(old),
         carried: null,
         revision: old.revision + 1,

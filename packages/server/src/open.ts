@@ -11,6 +11,7 @@ import { putRight, sweepUploads } from './files/put-right.ts';
 import { exportWork } from './jobs/export.ts';
 import { ingestWork } from './jobs/ingest.ts';
 import { lookWork } from './jobs/look.ts';
+import { matchWork } from './jobs/match.ts';
 import { forgetOldStandings } from './plans.ts';
 import { readPreferences } from './preferences.ts';
 import { RedisQueue } from './jobs/queue/redis-queue.ts';
@@ -116,6 +117,7 @@ export async function openWorkspace(
         ingest: ingestWork(ws, options.looking ?? 'at-once'),
         export: exportWork(ws),
         look: lookWork(ws, ws.detector),
+        match: matchWork(ws),
         dispatch: dispatchWork(ws),
       },
       exportsPaused ? ['export'] : [],

@@ -1,6 +1,7 @@
 import { createHash } from 'node:crypto';
 import { and, eq, inArray, isNull, ne, or, sql } from 'drizzle-orm';
 import {
+  drawnFrom,
   isUntouched,
   planVersion,
   refusal,
@@ -9,6 +10,7 @@ import {
   troublesOf,
   partAccepted,
   type Dressed,
+  type DrawnFrom,
   type Dressing,
   type MarginChoice,
   type Standing,
@@ -31,22 +33,31 @@ export function planOf(
   ws: Pick<Workspace, 'specs'>,
   version: Pick<
     VersionRow,
-    'id' | 'placementId' | 'placementRevision' | 'framing' | 'coverFrame' | 'sharpen' | 'approved'
+    | 'id'
+    | 'placementId'
+    | 'placementRevision'
+    | 'framing'
+    | 'coverFrame'
+    | 'sharpen'
+    | 'textless'
+    | 'approved'
   >,
-  master: Pick<MasterRow, 'facts' | 'sha256' | 'state' | 'dressing' | 'keeps'>,
+  master: Pick<MasterRow, 'facts' | 'sha256' | 'state' | 'dressing' | 'keeps' | 'textless'>,
   cut: CutRow | undefined,
 ): VersionAsPlanned | undefined {
   const placement = ws.specs.of(version)?.placement;
   if (!placement || !master.facts || master.state !== 'ready') return undefined;
+  const { facts, sha256, keeps, textless } = drawnFrom(version.textless, master);
   return planVersion({
-    facts: master.facts,
-    sha256: master.sha256,
+    facts: facts!,
+    sha256,
+    textless,
     placement,
     framing: version.framing,
     coverFrame: version.coverFrame,
     sharpen: version.sharpen,
     cut,
-    dressed: dressedFor(master.dressing, version, master.keeps),
+    dressed: dressedFor(master.dressing, version, keeps),
   });
 }
 
@@ -54,7 +65,7 @@ export function planOf(
 export const dressedFor = (
   dressing: Dressing,
   version: Pick<VersionRow, 'id' | 'approved'>,
-  keeps: MasterRow['keeps'],
+  keeps: DrawnFrom['keeps'],
 ): Dressed | undefined =>
   dressing.layers.length || dressing.captions.length || dressing.draftMark
     ? { dressing, versionId: version.id, keeps, shaper: shippedShaper(), approved: version.approved }
@@ -74,7 +85,7 @@ function isFaulty(
   ws: Pick<Workspace, 'specs'>,
   version: Pick<VersionRow, 'placementId' | 'placementRevision' | 'accepted'>,
   plan: VersionAsPlanned,
-  keeps: MasterRow['keeps'],
+  keeps: DrawnFrom['keeps'],
   margin: MarginChoice,
 ): boolean {
   const { placement } = ws.specs.of(version)!;
@@ -125,6 +136,7 @@ export async function workOutStandings(
       state: masters.state,
       keeps: masters.keeps,
       dressing: masters.dressing,
+      textless: masters.textless,
       margin: productions.margin,
     })
     .from(masters)
@@ -158,7 +170,8 @@ export async function workOutStandings(
       const [file, job] = [fileOf.get(row.id), jobOf.get(row.id)];
       const standing = standingOf({
         refused: !placed || (plan !== undefined && refusalOf(ws, row, plan) !== undefined),
-        faulty: plan !== undefined && isFaulty(ws, row, plan, film.keeps, film.margin),
+        faulty:
+          plan !== undefined && isFaulty(ws, row, plan, drawnFrom(row.textless, film).keeps, film.margin),
         job: job?.state,
         jobNewer: !file || (job !== undefined && job.createdAt > file.madeAt),
         file: file && { fingerprint: file.fingerprint, passed: file.passed, onDisk: onDiskOf[file.onDisk] },

@@ -72,6 +72,14 @@ export const troubleKinds = {
     mendedIn: 'nowhere',
     mend: 'Bring in a smaller copy of the master.',
   },
+  'textless-missing': {
+    word: 'No textless master',
+    severity: 'fault',
+    scope: 'film',
+    refuses: true,
+    mendedIn: 'framing',
+    mend: 'Match the textless master with the film in Masters, or draw this version from the film itself.',
+  },
   'rate-uneven': {
     word: 'Rate not taken',
     severity: 'look',

@@ -141,8 +141,16 @@ function seenTrouble({ keep, how, span, frames }: HiddenThing, framesPerSecond: 
 }
 
 /** What the film itself brings along, whatever the place says. */
-function filmTroubles({ plan }: PlannedVersion, source: FrameSpan): Trouble[] {
+function filmTroubles({ plan, textlessMissing }: PlannedVersion, source: FrameSpan): Trouble[] {
   const found: Trouble[] = [];
+  if (textlessMissing)
+    found.push(
+      trouble(
+        'textless-missing',
+        source,
+        'It is to be drawn from the textless master, and the film has none that was matched with it.',
+      ),
+    );
   if (paceValue(plan.pace) > usualCeiling + 1e-9)
     found.push(
       trouble(

@@ -101,8 +101,16 @@ export function behindReasons(made: RenderPlan, now: RenderPlan, shots: readonly
     canonicalJson(pick(made)) !== canonicalJson(pick(now));
   const reasons: string[] = [];
   const otherFilm = differs((p) => p.master.sha256);
-  if (otherFilm) reasons.push('the master was replaced');
-  if (differs((p) => p.framing)) reasons.push(framingReason(made, now, otherFilm ? [] : shots));
+  const textless = differs((p) => p.master.textless);
+  if (textless)
+    reasons.push(
+      now.master.textless
+        ? 'it is drawn from the textless master now'
+        : 'it is drawn from the film itself now',
+    );
+  else if (otherFilm)
+    reasons.push(now.master.textless ? 'the textless master was replaced' : 'the master was replaced');
+  if (differs((p) => p.framing)) reasons.push(framingReason(made, now, otherFilm && !textless ? [] : shots));
   // A version without a cut plays what there is: of a longer film, more.
   const cut = differs((p) => p.kept) && !(playsAll(made) && playsAll(now));
   if (cut) reasons.push('the cut changed');

@@ -48,6 +48,8 @@ export const renderPlanSchema = z.object({
     /** Colour matrix the picture is read with: as tagged, else by size (common practice). */
     matrix: z.enum(['bt709', 'bt601', 'bt2020']),
     range: z.enum(['tv', 'pc']),
+    /** It is the textless master of the film that the version belongs to. Missing: it is that film. */
+    textless: z.literal(true).optional(),
   }),
   frame: sizeSchema,
   rate: rateSchema,
@@ -120,6 +122,8 @@ export interface PlannedVersion {
   budget: RateBudget;
   /** The placement wants sound and the master has none. */
   soundMissing: boolean;
+  /** It is to be drawn from a textless master, and there is none that counts. */
+  textlessMissing?: true;
   /** Captions as they play in it, seconds; missing where none were given. */
   captions?: readonly Cue[];
   /** Letters of drawn captions that no typeface has. */

@@ -20,6 +20,7 @@ import {
 import type { Placement } from '../specs/schema.ts';
 import { rateRule } from '../specs/book.ts';
 import { pictureStartInSound, type MasterFacts } from '../masters/facts.ts';
+import type { DrawnFrom } from '../masters/textless.ts';
 import type { Framing } from '../framing/framing.ts';
 import { tidyFraming } from '../framing/shots-of.ts';
 import { budgetRate } from './budget.ts';
@@ -75,6 +76,8 @@ export interface PlanInput {
   coverFrame?: number | null | undefined;
   /** How far the picture is sharpened; missing or null for not at all. */
   sharpen?: number | null | undefined;
+  /** Whether the film is a textless master, or one is asked for and the film stands in for it. */
+  textless?: DrawnFrom['textless'] | undefined;
 }
 
 /**
@@ -111,6 +114,7 @@ export function makePlan({
   joinMs = usualJoinMs,
   coverFrame,
   sharpen,
+  textless,
 }: PlanInput): PlannedVersion {
   const v = facts.video;
   const frame: Size = frameForMaster(v.displayed, placement.frame, placement.largerFrame);
@@ -154,7 +158,7 @@ export function makePlan({
   const plan: RenderPlan = {
     format: 'mivvy-render-plan',
     version: 1,
-    master: planMaster(facts, hash),
+    master: { ...planMaster(facts, hash), ...(textless === 'used' ? { textless: true as const } : {}) },
     frame: { width: frame.width, height: frame.height },
     rate: delivered.rate,
     frames,
@@ -185,7 +189,13 @@ export function makePlan({
     container: placement.container,
     maxBytes: placement.maxBytes ?? null,
   };
-  return { plan, delivered, budget, soundMissing: wantsSound && !facts.audio };
+  return {
+    plan,
+    delivered,
+    budget,
+    soundMissing: wantsSound && !facts.audio,
+    ...(textless === 'wanted' ? { textlessMissing: true as const } : {}),
+  };
 }
 
 /**

@@ -1,6 +1,7 @@
 import { playedWithin, type Played } from '../edits/cut.ts';
 import type { Framing } from '../framing/framing.ts';
 import type { MasterFacts } from '../masters/facts.ts';
+import type { DrawnFrom } from '../masters/textless.ts';
 import type { Placement } from '../specs/schema.ts';
 import { dress, type Dressed } from '../layers/dress.ts';
 import { makePlan, planFingerprint } from './plan.ts';
@@ -19,6 +20,8 @@ export interface VersionParts {
   coverFrame?: number | null | undefined;
   /** How far its picture is sharpened; missing or null for not at all. */
   sharpen?: number | null | undefined;
+  /** Whether the film is a textless master, or one is asked for and the film stands in for it. */
+  textless?: DrawnFrom['textless'] | undefined;
   /** What is laid over it; missing for nothing. */
   dressed?: Dressed | undefined;
 }
@@ -52,6 +55,7 @@ const sameParts = (a: VersionParts, b: VersionParts): boolean =>
   a.placement === b.placement &&
   (a.coverFrame ?? null) === (b.coverFrame ?? null) &&
   (a.sharpen ?? null) === (b.sharpen ?? null) &&
+  a.textless === b.textless &&
   sameCut(a.cut, b.cut) &&
   sameDressed(a.dressed, b.dressed);
 
@@ -73,6 +77,7 @@ function planAnew({
   cut,
   coverFrame,
   sharpen,
+  textless,
   dressed,
 }: VersionParts): VersionAsPlanned {
   const bare = makePlan({
@@ -82,6 +87,7 @@ function planAnew({
     framing,
     coverFrame,
     sharpen,
+    textless,
     ...playedWithin(cut, facts.video.frames),
   });
   const planned = dressed ? dress(bare, placement, dressed) : bare;

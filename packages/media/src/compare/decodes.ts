@@ -70,20 +70,42 @@ export function fileDecode({ file, plan }: CompareJob, samples: readonly number[
 }
 
 /** Filters that bring a master's pictures to a size and to BT.709, by other means than the renderer's. */
-function sizedMaster(master: MasterHandling, { width, height }: Size): string {
+function sizedMaster(
+  master: MasterHandling,
+  { width, height }: Size,
+  format: 'yuv420p' | 'yuv444p' = 'yuv420p',
+): string {
   const sized = `scale=${width}:${height}:flags=area`;
   const toTagged = ':out_color_matrix=bt709:out_range=tv';
   if (master.hdr === 'none')
-    return `${sized}:in_color_matrix=${master.matrix}:in_range=${master.range}${toTagged},format=yuv420p`;
+    return `${sized}:in_color_matrix=${master.matrix}:in_range=${master.range}${toTagged},format=${format}`;
   // Tone is mapped after sizing: on small pictures it costs little. What lies outside BT.709 is clipped as the scaler does.
-  return [sized, ...toneMap, `${sized}:in_color_matrix=bt709:in_range=tv${toTagged}`, 'format=yuv420p'].join(
-    ',',
-  );
+  return [
+    sized,
+    ...toneMap,
+    `${sized}:in_color_matrix=bt709:in_range=tv${toTagged}`,
+    `format=${format}`,
+  ].join(',');
 }
 
 /** Filters that let through some of a master's frames, numbered from the first decoded, at a size. */
 export const comparedMaster = (master: MasterHandling, frames: readonly number[], size: Size): string =>
   `${countedFilters(master)},${chosen(frames)},${sizedMaster(master, size)}`;
+
+/** Decodes every frame of a master at a size, three planes of that size each, down pipe 1. */
+export const wholeDecode = (master: MasterHandling, path: string, size: Size): string[] => [
+  ...quietly,
+  ...inputArgs(path),
+  '-map',
+  `0:${master.videoStream}`,
+  '-vf',
+  `${countedFilters(master)},${sizedMaster(master, size, 'yuv444p')}`,
+  '-fps_mode',
+  'passthrough',
+  '-f',
+  'rawvideo',
+  'pipe:1',
+];
 
 /** Decodes a plan's master from its first frame that is needed to its last: all small, some larger. */
 export function masterDecode(

@@ -17,7 +17,7 @@ import { cutSound } from '../render/sound.ts';
 const leastAlike = 0.35;
 
 /** Reads a sound, mono, in the rate in which sounds are compared, from a time of its file on. */
-async function readSound(
+export async function readSound(
   path: string,
   stream: number,
   start: number,

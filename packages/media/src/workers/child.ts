@@ -64,11 +64,7 @@ export function startChild(
 }
 
 /** Cuts a stream of bytes into pieces of one length. The piece handed over is used again for the next. */
-export async function eachPiece(
-  stream: AsyncIterable<Buffer>,
-  length: number,
-  take: (piece: Uint8Array) => void | Promise<void>,
-): Promise<void> {
+export async function* piecesOf(stream: AsyncIterable<Buffer>, length: number): AsyncGenerator<Uint8Array> {
   const piece = new Uint8Array(length);
   let filled = 0;
   for await (const chunk of stream) {
@@ -79,7 +75,16 @@ export async function eachPiece(
       at += part;
       if (filled < length) continue;
       filled = 0;
-      await take(piece);
+      yield piece;
     }
   }
+}
+
+/** Hands each piece of a stream over, one after the other: see {@link piecesOf}. */
+export async function eachPiece(
+  stream: AsyncIterable<Buffer>,
+  length: number,
+  take: (piece: Uint8Array) => void | Promise<void>,
+): Promise<void> {
+  for await (const piece of piecesOf(stream, length)) await take(piece);
 }

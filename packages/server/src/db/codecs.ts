@@ -17,6 +17,7 @@ import {
   shotsSchema,
   sizeSchema,
   rateSchema,
+  textlessFilmSchema,
   trackSchema,
 } from '@mivvy/core';
 import {
@@ -100,6 +101,7 @@ export const codecs = {
   mark: codec('file mark', fileMarkSchema),
   facts: codec('set of facts', masterFactsSchema),
   problem: codec('problem', problemSchema),
+  textless: codec('matched textless master', textlessFilmSchema),
   shots: codec('list of shots', shotsSchema),
   keeps: codec('list of keeps', keepsSchema),
   unimportant: codec('list of seen things', unimportantSchema),

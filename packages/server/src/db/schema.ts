@@ -72,6 +72,12 @@ export const masters = sqliteTable(
     hasPoster: integer('has_poster', { mode: 'boolean' }).notNull().default(false),
     /** Which file this is: grows when another takes its place, so that no browser shows an old picture. */
     fileGeneration: integer('file_generation').notNull().default(1),
+    /** The master that this one is the textless master of; null where it is a master of its own. */
+    textlessOf: text('textless_of'),
+    /** Why it could not be matched with that one; null where it was, or has not been yet. */
+    textlessProblem: json('textless_problem', codecs.problem),
+    /** This one's textless master as it was matched; null where there is none. */
+    textless: json('textless', codecs.textless),
     /** Null until they have been looked for. */
     shots: json('shots', codecs.shots),
     keeps: json('keeps', codecs.keeps)
@@ -157,6 +163,8 @@ export const versions = sqliteTable(
     coverFrame: integer('cover_frame'),
     /** How far its picture is sharpened; null for not at all. */
     sharpen: real('sharpen'),
+    /** It is drawn from its master's textless master. */
+    textless: integer('textless', { mode: 'boolean' }).notNull().default(false),
     /** Who has it in hand; empty for nobody. */
     holder: text('holder').notNull().default(''),
     /** Who framed it last, empty where nobody said or it was framed on arrival; and when, null in rows from before that was kept. */
@@ -181,7 +189,7 @@ export const jobs = sqliteTable(
   'jobs',
   {
     id: id(),
-    kind: text('kind', { enum: ['ingest', 'export', 'look', 'dispatch'] }).notNull(),
+    kind: text('kind', { enum: ['ingest', 'export', 'look', 'match', 'dispatch'] }).notNull(),
     productionId: text('production_id')
       .notNull()
       .references(() => productions.id, { onDelete: 'cascade' }),
@@ -198,6 +206,8 @@ export const jobs = sqliteTable(
     coverFrame: integer('cover_frame'),
     /** How far its picture was to be sharpened then; null for not at all. */
     sharpen: real('sharpen'),
+    /** It was to be drawn from the textless master then. */
+    textless: integer('textless', { mode: 'boolean' }).notNull().default(false),
     /** How much time its encoder may take. */
     effort: text('effort').$type<Effort>().notNull().default('usual'),
     /** The revision of its placement then; null in rows from before there were any. */

@@ -3,6 +3,7 @@ import { and, eq, inArray } from 'drizzle-orm';
 import {
   bytesLabel,
   dress,
+  drawnFrom,
   fail,
   makePlan,
   ok,
@@ -16,6 +17,7 @@ import {
 import { jobs, masters, productions, versions } from '../db/schema.ts';
 import { openMaster } from '../files/master-file.ts';
 import { dressedFor } from '../plans.ts';
+import { rowWithSum } from '../textless.ts';
 import type { Workspace } from '../workspace.ts';
 import type { JobRow } from './runner.ts';
 
@@ -28,6 +30,8 @@ type Ws = Pick<Workspace, 'db' | 'storage' | 'specs' | 'freeBytes' | 'events'>;
 export interface ExportOrder {
   version: typeof versions.$inferSelect;
   master: typeof masters.$inferSelect;
+  /** The film that it is drawn from: the master, or its textless master. */
+  drawn: typeof masters.$inferSelect;
   production: typeof productions.$inferSelect;
   outlet: string;
   placement: Placement;
@@ -97,22 +101,30 @@ export async function exportOrder(ws: Ws, job: JobRow): Promise<Result<ExportOrd
       'Read it again on its own page, then export again.',
     );
   }
-  const film = await openMaster(ws, master);
-  if (!film.ok) return film;
-
+  const from = drawnFrom(job.textless, master);
   const bare = makePlan({
-    facts: master.facts,
-    sha256: master.sha256,
+    facts: from.facts!,
+    sha256: from.sha256!,
+    textless: from.textless,
     placement: place.placement,
     framing: job.framing ?? version.framing,
     coverFrame: job.coverFrame,
     sharpen: job.sharpen,
-    ...playedWithin(job.cut, master.facts.video.frames),
+    ...playedWithin(job.cut, from.facts!.video.frames),
   });
-  const dressed = dressedFor(job.dressing ?? master.dressing, version, master.keeps);
+  const dressed = dressedFor(job.dressing ?? master.dressing, version, from.keeps);
   const planned = dressed ? dress(bare, place.placement, dressed) : bare;
   const fault = refusal(troublesOf(planned, place.placement));
   if (fault) return fail('refused', fault.sentence, fault.mend);
+  const drawn = await rowWithSum(ws.db, master, planned.plan.master.sha256);
+  if (!drawn)
+    return fail(
+      'master-gone',
+      `The textless master of “${master.name}” was removed.`,
+      'Bring it in again, or draw the version from the film itself.',
+    );
+  const film = await openMaster(ws, drawn);
+  if (!film.ok) return film;
   const { plan, budget } = planned;
   const needed = (budget.expectedBytes ?? 0) * 2 + spareBytes;
   const free = await ws.freeBytes();
@@ -127,6 +139,7 @@ export async function exportOrder(ws: Ws, job: JobRow): Promise<Result<ExportOrd
   return ok({
     version,
     master,
+    drawn,
     production,
     outlet: place.outlet.name,
     placement: place.placement,

@@ -49,7 +49,7 @@ async function exportVersion(
     return result;
   }
   const { report, bytes, sha256, cover } = result.value;
-  const stillIt = await openMaster(ws, order.master);
+  const stillIt = await openMaster(ws, order.drawn);
   try {
     if (!stillIt.ok) {
       await dropMade(outPath);

@@ -36,6 +36,7 @@ import { frameOnArrival } from '../follow-version.ts';
 import { wantLook } from '../looks.ts';
 import { fromStored, logPath, posterPath, proxyPath, stillPath } from '../storage.ts';
 import { tellProduction } from '../tell.ts';
+import { wantMatches } from '../textless.ts';
 import type { Workspace } from '../workspace.ts';
 import type { JobContext, JobKindWork } from './runner.ts';
 
@@ -191,6 +192,7 @@ async function readThrough(
     );
   }
   if (looking === 'at-once') await wantLook(ws, row.id);
+  await wantMatches(ws, row.id);
   // The same bytes may have been looked at before.
   await frameOnArrival(ws, row.id);
   return ok(undefined);

@@ -35,7 +35,13 @@ const persistEveryMs = 1000;
  * How many jobs of a kind run at once: those that wait for the line and not for the processor do not hold each other
  * up; of exports, as many as the machine bears.
  */
-const atOnce: Readonly<Record<JobKind, number>> = { ingest: 1, export: Infinity, look: 1, dispatch: 4 };
+const atOnce: Readonly<Record<JobKind, number>> = {
+  ingest: 1,
+  export: Infinity,
+  look: 1,
+  match: 1,
+  dispatch: 4,
+};
 
 /** What a job's work is given. */
 export interface JobContext {
@@ -97,6 +103,7 @@ export function toJob({
   dressing: _dressing,
   coverFrame: _coverFrame,
   sharpen: _sharpen,
+  textless: _textless,
   effort: _effort,
   placementRevision: _placementRevision,
   owner: _owner,

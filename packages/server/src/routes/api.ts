@@ -36,6 +36,7 @@ import { reviewLinkRoutes } from './review-links.ts';
 import { shotListRoutes } from './shot-lists.ts';
 import { specBookRoutes } from './spec-book.ts';
 import { stripRoutes } from './strips.ts';
+import { textlessRoutes } from './textless.ts';
 import { stillRoutes } from './stills.ts';
 import { togetherRoutes } from './together.ts';
 import { versionRoutes } from './versions.ts';
@@ -71,6 +72,7 @@ const factories: readonly ((ws: Workspace) => Router)[] = [
   deliverableRoutes,
   foreignCheckRoutes,
   stripRoutes,
+  textlessRoutes,
   namingRoutes,
   ledgerRoutes,
   deliverableFrameRoutes,

@@ -16,6 +16,7 @@ import { carryFilm, carryMatched, matchFilms, matchWords } from '../carry.ts';
 import { masters, versions } from '../db/schema.ts';
 import { bodyOf, param, refuse, route, windowOf, whoOf } from '../http/problems.ts';
 import { saveFraming } from '../save-framing.ts';
+import { refuseVersions } from '../textless.ts';
 import { tellProduction } from '../tell.ts';
 import type { Workspace } from '../workspace.ts';
 import { findVersion } from './find.ts';
@@ -105,6 +106,7 @@ async function carryMaster(ws: Workspace, req: Request, res: Response): Promise<
   const [source, film] = [from && carryFilm(from), to && carryFilm(to)];
   if (!from || !to || !source || !film || from.id === to.id || from.productionId !== to.productionId)
     refuse(404, 'not-found', 'One of the two masters is not in this production, or cannot be used.');
+  if (to.textlessOf) refuseVersions(to);
   const match = await matchFilms(ws, { film: source, sha256: from.sha256 }, { film, sha256: to.sha256 });
   const resembles = match.some((m) => m !== null);
   const made = await ws.db

@@ -10,6 +10,7 @@ import { lookAtDeliverable, wrongWithFile } from '../files/deliverable-file.ts';
 import { openMaster } from '../files/master-file.ts';
 import { param, refuse, route } from '../http/problems.ts';
 import { fromStored, graphicPath } from '../storage.ts';
+import { rowWithSum } from '../textless.ts';
 import type { Workspace } from '../workspace.ts';
 
 /** Pictures drawn at a time: each is a short decode. */
@@ -69,14 +70,15 @@ async function planned(
   frame: number,
   signal: AbortSignal,
 ): Promise<Result<Buffer>> {
-  if (master.sha256 !== file.plan.master.sha256)
-    refuse(
+  const drawn = await rowWithSum(ws.db, master, file.plan.master.sha256);
+  if (!drawn)
+    return refuse(
       409,
       'other-master',
       'The film that this file was made from has been replaced since.',
       'Export the version again to hold its file against the film of today.',
     );
-  const film = await openMaster(ws, master);
+  const film = await openMaster(ws, drawn);
   if (!film.ok) refuse(409, film.problem.code, film.problem.sentence, film.problem.mend);
   return pictureAsPlanned(
     file.plan,

@@ -1,7 +1,7 @@
 import { isDeepStrictEqual } from 'node:util';
 import { Router, type Request, type Response } from 'express';
 import { and, eq, inArray } from 'drizzle-orm';
-import { dressingShown, type Effort } from '@mivvy/core';
+import { dressingShown, drawnFrom, type Effort } from '@mivvy/core';
 import { newExportsSchema } from '@mivvy/api';
 import { cuts, jobs, masters, versions } from '../db/schema.ts';
 import type { Writer } from '../db/database.ts';
@@ -90,13 +90,14 @@ function exportOf(
     framing: version.framing,
     coverFrame: version.coverFrame,
     sharpen: version.sharpen,
+    textless: version.textless,
     effort,
     placementRevision: version.placementRevision,
     cut: cut && { kept: cut.kept, pace: cut.pace, joinMs: cut.joinMs },
     dressing: dressingShown(master.dressing, {
       versionId: version.id,
       language: place.placement.captionLanguage,
-      keeps: master.keeps,
+      keeps: drawnFrom(version.textless, master).keeps,
     }),
   };
 }
@@ -129,6 +130,7 @@ async function queueEach(
       of.dressing,
       of.coverFrame,
       of.sharpen,
+      of.textless ?? false,
       of.effort,
     ];
     if (already && isDeepStrictEqual(whatFor(already), whatFor(job))) {

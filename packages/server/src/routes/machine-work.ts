@@ -85,7 +85,10 @@ async function sendFilm(ws: Workspace, req: Request, res: Response): Promise<voi
       : await ws.db
           .select({ master: masters })
           .from(versions)
-          .innerJoin(masters, eq(masters.id, versions.masterId))
+          .innerJoin(
+            masters,
+            job.textless ? eq(masters.textlessOf, versions.masterId) : eq(masters.id, versions.masterId),
+          )
           .where(eq(versions.id, job.subjectId));
   if (!found) refuse(404, 'not-found', 'That film was removed meanwhile.');
   const film = await openMaster(ws, found.master);

@@ -5,6 +5,7 @@ import { Router, type Request, type Response } from 'express';
 import { eq } from 'drizzle-orm';
 import {
   checkKept,
+  drawnFrom,
   dressingShown,
   planForMaster,
   readVersionPlan,
@@ -41,19 +42,21 @@ export function planFileRoutes(ws: Workspace): Router {
 
 async function writePlan(ws: Workspace, req: Request, res: Response): Promise<void> {
   const { version, master } = await findVersion(ws.db, param(req));
-  const { facts } = readMaster(master);
+  readMaster(master);
+  const { facts, sha256, keeps, textless } = drawnFrom(version.textless, master);
+  const name = textless === 'used' ? master.textless!.name : master.name;
   const [cut] =
     version.cutId === null ? [] : await ws.db.select().from(cuts).where(eq(cuts.id, version.cutId));
   // Films that are laid over it are too large to travel in a plan; whoever reads it is told.
   const { layers } = dressingShown(master.dressing, {
     versionId: version.id,
     language: undefined,
-    keeps: master.keeps,
+    keeps,
   });
-  const plan = writeVersionPlan(version.framing, facts, {
+  const plan = writeVersionPlan(version.framing, facts!, {
     placement: version.placementId,
-    name: master.name,
-    sha256: master.sha256,
+    name,
+    sha256,
     ...(cut ? { cut } : {}),
     coverFrame: version.coverFrame,
     sharpen: version.sharpen,

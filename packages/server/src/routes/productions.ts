@@ -18,6 +18,7 @@ import { forgetChanges } from '../history.ts';
 import { bodyOf, param, refuse, route, windowOf } from '../http/problems.ts';
 import { logPath, masterFiles } from '../storage.ts';
 import { rememberPlaces } from '../place-sets.ts';
+import { refuseVersions } from '../textless.ts';
 import { tellProduction } from '../tell.ts';
 import { productionAnswer, productionCards, toProduction } from '../views/productions.ts';
 import { versionsOf } from '../views/versions.ts';
@@ -171,6 +172,7 @@ async function makeVersions(ws: Workspace, req: Request, res: Response): Promise
     .from(masters)
     .where(and(eq(masters.id, masterId), eq(masters.productionId, id)));
   if (!master) refuse(404, 'not-found', 'That master is not in this production any more.');
+  if (master.textlessOf) refuseVersions(master);
   for (const placementId of placementIds) {
     if (!ws.specs.find(placementId))
       refuse(

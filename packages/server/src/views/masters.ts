@@ -53,14 +53,21 @@ function toMaster(
   };
 }
 
-/** The masters of a production, oldest first; their files are as they were when they were last looked at. */
-export async function mastersOf(ws: Pick<Ws, 'db'>, productionId: string): Promise<Master[]> {
+/** The masters of a production and their textless masters, oldest first; their files are as they were when they were last looked at. */
+export async function mastersOf(
+  ws: Pick<Ws, 'db'>,
+  productionId: string,
+): Promise<Record<'masters' | 'textlessMasters', Master[]>> {
   const rows = await ws.db
     .select(masterColumns)
     .from(masters)
     .where(eq(masters.productionId, productionId))
     .orderBy(masters.createdAt, masters.id);
-  return viewsOf(ws, rows);
+  const all = await viewsOf(ws, rows);
+  return {
+    masters: all.filter((master) => master.textlessOf === null),
+    textlessMasters: all.filter((master) => master.textlessOf !== null),
+  };
 }
 
 /** One master as the API shows it. */

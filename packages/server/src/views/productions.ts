@@ -31,6 +31,7 @@ export async function productionCards(ws: Ws): Promise<ProductionCard[]> {
       productionId: masters.productionId,
     })
     .from(masters)
+    .where(isNull(masters.textlessOf))
     .orderBy(masters.createdAt);
   const counts = await ws.db
     .select({
@@ -125,7 +126,7 @@ export async function productionDetail(ws: Ws, id: string): Promise<ProductionDe
   return {
     ...toProduction(row),
     revision: row.revision,
-    masters: await mastersOf(ws, id),
+    ...(await mastersOf(ws, id)),
     versions: await versionsOf(ws, id),
   };
 }

@@ -1,5 +1,5 @@
 import { and, eq, inArray, sql } from 'drizzle-orm';
-import { isStale, neededAfter, planVersion, type NeededAfter } from '@mivvy/core';
+import { drawnFrom, isStale, neededAfter, planVersion, type NeededAfter } from '@mivvy/core';
 import type { PlacementPage, PlacementStanding, TouchedVersion } from '@mivvy/api';
 import { cuts, deliverables, masters, productions, versions } from '../db/schema.ts';
 import type { PlacementPage as Page, SpecLibrary } from '../specs.ts';
@@ -74,8 +74,8 @@ async function touchedVersions(ws: Ws, placementId: string): Promise<TouchedVers
   return rows.map(({ version, master, cut, production }) => {
     const needs = (): NeededAfter | null => {
       const own = ws.specs.of(version)!.placement;
-      const { facts, sha256, state } = master;
-      if (!facts || state !== 'ready') return null;
+      const { facts, sha256, textless } = drawnFrom(version.textless, master);
+      if (!facts || master.state !== 'ready') return null;
       const plan = (placement: typeof own) =>
         planVersion({
           facts,
@@ -84,6 +84,7 @@ async function touchedVersions(ws: Ws, placementId: string): Promise<TouchedVers
           framing: version.framing,
           coverFrame: version.coverFrame,
           sharpen: version.sharpen,
+          textless,
           cut: cut ?? undefined,
         });
       return neededAfter(plan(own), plan(holds));

@@ -18,7 +18,11 @@ export function putMaster(client: QueryClient, saved: Master): Master {
   client.setQueryData(
     keys.production(saved.productionId),
     (old: ProductionDetail | undefined) =>
-      old && { ...old, masters: old.masters.map((m) => (m.id === saved.id ? saved : m)) },
+      old && {
+        ...old,
+        masters: old.masters.map((m) => (m.id === saved.id ? saved : m)),
+        textlessMasters: old.textlessMasters.map((m) => (m.id === saved.id ? saved : m)),
+      },
   );
   return saved;
 }

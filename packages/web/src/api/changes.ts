@@ -332,6 +332,22 @@ export const usePickCover = () =>
     (client, _input, saved) => putVersion(client, saved),
   );
 
+/** Draws a version from its master's textless master, or from the film itself again. */
+export const useDrawTextless = () =>
+  useChange(
+    ({ versionId, textless }: { versionId: string; textless: boolean }) =>
+      sendJson(versionSchema, 'PATCH', `/versions/${versionId}/textless`, { textless }),
+    (client, _input, saved) => putVersion(client, saved),
+  );
+
+/** Makes another film a master's textless master; without one, lets go of the one that it has. */
+export const useChooseTextless = (productionId: string) =>
+  useChange(async ({ filmId, masterId }: { filmId: string; masterId: string | null }) => {
+    const path = `/masters/${filmId}/textless`;
+    if (masterId === null) await remove(path);
+    else await sendJson(masterSchema, 'PUT', path, { masterId });
+  }, staleWork(productionId));
+
 /** Chooses how far a version's picture is sharpened. */
 export const useSharpen = () =>
   useChange(

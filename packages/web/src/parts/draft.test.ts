@@ -23,6 +23,7 @@ function version(revision: number, x = 0.5): Version {
     framing: heldFraming(pose(x)),
     coverFrame: null,
     sharpen: null,
+    textless: false,
     revision,
     accepted: [],
     can: { undo: false, redo: false },

@@ -15,7 +15,7 @@ import { ProofCanvas } from '../play/proof-canvas.tsx';
 import { usePlanner } from './seen.tsx';
 import { useWidth } from './use-width.ts';
 import { useThisProduction } from './this-production.ts';
-import { cutOf, versionName, type Planned } from './versions.ts';
+import { cutOf, drawnMaster, versionName, type Planned } from './versions.ts';
 import styles from './proof.module.css';
 
 const percent = (n: number) => `${n * 100}%`;
@@ -123,7 +123,10 @@ export function Proof({
   overlays: Overlays;
   width?: number;
 }) {
-  const film = useFilm(master);
+  const drawn = drawnMaster(version, master, useThisProduction().textlessMasters);
+  // The master leads the play head, whichever film is drawn.
+  useFilm(master);
+  const film = useFilm(drawn);
   const failed = useHeadPart('failed');
   const frame = frameOf(version, master);
   const cut = cutOf(version, master);
@@ -135,8 +138,8 @@ export function Proof({
   return (
     <div className={`picture ${styles.fill}`}>
       {film ? <ProofCanvas film={film} source={source} label={`Proof of ${versionName(version)}`} /> : null}
-      {(!film || failed === master?.id) && (
-        <div className="waiting">{film ? unplayableWords(master) : <WaitingWords master={master} />}</div>
+      {(!film || failed === drawn?.id) && (
+        <div className="waiting">{film ? unplayableWords(drawn) : <WaitingWords master={drawn} />}</div>
       )}
       <ProofOverlays version={version} overlays={overlays} width={width} />
       {cut && <LeftOut cut={cut} />}

@@ -1,10 +1,13 @@
 import {
+  drawnFrom,
   partAccepted,
+  seenLeft,
   planVersion as planParts,
   timeLeft,
   troublesOf,
   type Acceptance,
   type Dressed,
+  type DrawnFrom,
   type Dressing,
   type MarginChoice,
   type PlannedVersion,
@@ -38,6 +41,16 @@ export interface Planned {
 export const cutOf = (version: Version, master: Master | undefined): Cut | undefined =>
   version.cutId === null ? undefined : master?.cuts.find((c) => c.id === version.cutId);
 
+/** The film that a version's pictures come from: its master, or that one's textless master. */
+export function drawnMaster<M extends Master | undefined>(
+  version: Pick<Version, 'textless'>,
+  master: M,
+  textlessMasters: readonly Master[],
+): M | Master {
+  if (!master || drawnFrom(version.textless, master).textless !== 'used') return master;
+  return textlessMasters.find(({ id }) => id === master.textless!.masterId) ?? master;
+}
+
 /** What a cut is called where the full film is one of the choices. */
 export const cutName = (cut: Cut | undefined): string => (cut ? `“${cut.name}”` : 'the full film');
 
@@ -69,7 +82,7 @@ export function planVersion(
 }
 
 /** What is laid over a version; the letters that it needs have come by then, or it is shown without. */
-function dressedOf(version: Version, { dressing, keeps }: Master): Dressed | undefined {
+function dressedOf(version: Version, { dressing }: Master, keeps: DrawnFrom['keeps']): Dressed | undefined {
   const shaper = lettersNow();
   return shaper && isDressed(dressing)
     ? { dressing, versionId: version.id, keeps, shaper, approved: version.approved }
@@ -89,21 +102,23 @@ export function planAnew(
 ): Planned | null {
   if (!version.placement || !master.facts) return null;
   // The plan is core's to remember, as on the server; what stands here is what a screen says of it.
+  const { facts, sha256, keeps, textless } = drawnFrom(version.textless, master);
   const planned = planParts({
-    facts: master.facts,
-    sha256: master.sha256,
+    facts: facts!,
+    sha256,
+    textless,
     placement: version.placement,
     framing: version.framing,
     coverFrame: version.coverFrame,
     sharpen: version.sharpen,
     cut: cutOf(version, master),
-    dressed: dressedOf(version, master),
+    dressed: dressedOf(version, master, keeps),
   });
   const all = troublesOf(planned, version.placement, {
-    keeps: master.keeps,
+    keeps,
     margin,
-    ...(seen ? { seen } : {}),
+    ...(seen ? { seen: textless === 'used' ? seenLeft(seen, master.textless!.differs) : seen } : {}),
   });
-  const { open, accepted } = partAccepted(all, version.accepted, planned.plan, master.keeps);
+  const { open, accepted } = partAccepted(all, version.accepted, planned.plan, keeps);
   return { planned, troubles: open, time: timeLeft(planned.plan, version.placement), accepted };
 }

@@ -18,6 +18,8 @@ export interface NewJob {
   /** The master's frame that its cover shows. */
   coverFrame?: number | null;
   sharpen?: number | null;
+  /** It is to be drawn from the textless master. */
+  textless?: boolean;
   effort?: Effort;
   placementRevision?: number;
 }

@@ -71,6 +71,7 @@ export class RowsQueue implements JobQueue {
         cut: job.cut ?? null,
         coverFrame: job.coverFrame ?? null,
         sharpen: job.sharpen ?? null,
+        textless: job.textless ?? false,
         effort: job.effort ?? 'usual',
         dressing: job.dressing ?? null,
         id: nanoid(10),

@@ -37,7 +37,11 @@ function MasterEntry({ master, chosen }: { master: Master; chosen: boolean }) {
       <span className={styles.entry}>
         <b className="clip">{master.name}</b>
         <span className={`quiet ${styles.summary}`}>
-          {master.facts ? masterSummary(master.facts) : master.fileName}
+          {master.textlessOf
+            ? 'Textless master of the film above'
+            : master.facts
+              ? masterSummary(master.facts)
+              : master.fileName}
         </span>
         <MasterStamp master={master} />
       </span>
@@ -64,6 +68,11 @@ export function MasterList({ chosen, choose }: { chosen: Master | undefined; cho
         {production.masters.map((m) => (
           <li key={m.id}>
             <MasterEntry master={m} chosen={m.id === chosen?.id} />
+            {production.textlessMasters
+              .filter((textless) => textless.textlessOf === m.id)
+              .map((textless) => (
+                <MasterEntry key={textless.id} master={textless} chosen={textless.id === chosen?.id} />
+              ))}
           </li>
         ))}
       </ul>

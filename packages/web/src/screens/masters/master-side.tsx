@@ -15,6 +15,7 @@ import styles from './masters.module.css';
 import { RemoveMaster } from './remove-master.tsx';
 import { SharedPanel } from './shared-panel.tsx';
 import { ShotsPanel } from './shots-panel.tsx';
+import { IsTextless, TextlessPanel } from './textless-panel.tsx';
 
 /** What can be shown of a master beside it. */
 const tabNames: Record<MasterTab, string> = {
@@ -94,17 +95,21 @@ function ReplaceSentence({ master }: { master: Master }) {
 }
 
 function FactsPanel({ master, versions }: { master: Master; versions: readonly Version[] }) {
+  const usable = master.state !== 'failed' && master.facts !== null;
   return (
     <>
       <FileNote master={master} />
       <CarriedNote master={master} />
       <WorthKnowing master={master} />
       <Facts master={master} />
-      <p className={`quiet ${styles.made}`}>
-        {versions.length === 0
-          ? 'No versions yet.'
-          : `${versions.length === 1 ? 'One version is' : `${versions.length} versions are`} made from it.`}
-      </p>
+      {master.textlessOf ? <IsTextless master={master} /> : usable && <TextlessPanel master={master} />}
+      {!master.textlessOf && (
+        <p className={`quiet ${styles.made}`}>
+          {versions.length === 0
+            ? 'No versions yet.'
+            : `${versions.length === 1 ? 'One version is' : `${versions.length} versions are`} made from it.`}
+        </p>
+      )}
       <ReplaceSentence master={master} />
       <RemoveMaster master={master} versions={versions.length} />
     </>
@@ -152,14 +157,14 @@ export function MasterSide({
   return (
     <aside className="side" aria-label="Facts">
       <h2 className={styles.name}>{master.name}</h2>
-      {usable && (
+      {usable && !master.textlessOf && (
         <div className={styles.where}>
           <Button variant="contained" onClick={() => setPlacesOpen(true)}>
             {versions.length ? 'Add places' : 'Choose where it goes'}
           </Button>
         </div>
       )}
-      {usable && <Tabs master={master} tab={tab} setTab={setTab} />}
+      {usable && !master.textlessOf && <Tabs master={master} tab={tab} setTab={setTab} />}
       {(!usable || tab === 'facts') && <FactsPanel master={master} versions={versions} />}
       {usable && tab === 'shots' && <ShotsPanel master={master} />}
       {usable && tab === 'keeps' && (

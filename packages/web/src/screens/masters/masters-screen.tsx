@@ -27,7 +27,8 @@ function ChosenMaster({ master }: { master: Master }) {
 export function MastersScreen() {
   const production = useThisProduction();
   const { masterId } = useParams();
-  const master = production.masters.find((m) => m.id === masterId) ?? production.masters[0];
+  const films = [...production.masters, ...production.textlessMasters];
+  const master = films.find((m) => m.id === masterId) ?? films[0];
   return (
     <DropArea productionId={production.id}>
       {(choose) => (

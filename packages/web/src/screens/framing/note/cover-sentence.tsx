@@ -1,7 +1,8 @@
 import { frameToTimecode, sizeLabel } from '@mivvy/core';
 import { usePickCover } from '../../../api/changes.ts';
 import { StillProof } from '../../../parts/still-proof.tsx';
-import type { Planned } from '../../../parts/versions.ts';
+import { useThisProduction } from '../../../parts/this-production.ts';
+import { drawnMaster, type Planned } from '../../../parts/versions.ts';
 import { useDesk } from '../../../play/use-desk.tsx';
 import { useFraming, useShotEditor } from '../framing-session.tsx';
 import styles from './cover-sentence.module.css';
@@ -12,6 +13,7 @@ export function CoverSentence({ planned }: { planned: Planned }) {
   const { unit, at } = useShotEditor();
   const desk = useDesk();
   const pick = usePickCover();
+  const { textlessMasters } = useThisProduction();
   const { cover } = planned.planned.plan;
   if (!cover) return null;
   const here = unit.from + at;
@@ -20,7 +22,7 @@ export function CoverSentence({ planned }: { planned: Planned }) {
     <div className={styles.cover}>
       <StillProof
         label="The cover"
-        master={master}
+        master={drawnMaster(version, master, textlessMasters)}
         framing={cover.framing}
         frame={cover.frame}
         size={cover.size}

@@ -17,6 +17,7 @@ import { MarginSentence } from './margin-sentence.tsx';
 import { MoveSentence } from './move-sentence.tsx';
 import { NewerPlace } from './newer-place.tsx';
 import { RemoveVersion } from './remove-version.tsx';
+import { DrawnSentence } from './drawn-sentence.tsx';
 import { SharpenSentence } from './sharpen-sentence.tsx';
 import { TroubleNote } from './trouble-note.tsx';
 import { WindowSentence } from './window-sentence.tsx';
@@ -180,6 +181,7 @@ export function DeliveryNote({ planned, ...shownOver }: NoteProps & { planned: P
       <h3>The file</h3>
       <NewerPlace />
       <FileSentences planned={planned} />
+      <DrawnSentence />
       <SharpenSentence planned={planned} />
       <CoverSentence planned={planned} />
       {notes.map((t) => (

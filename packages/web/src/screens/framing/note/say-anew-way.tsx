@@ -2,23 +2,17 @@ import TextField from '@mui/material/TextField';
 import { useQueryClient } from '@tanstack/react-query';
 import { nanoid } from 'nanoid';
 import { useSnackbar } from 'notistack';
-import { useEffect, useMemo, useRef, useState } from 'react';
-import {
-  deliveredFrameAt,
-  paintLaidOver,
-  problemLine,
-  sayAnew,
-  type Keep,
-  type RenderPlan,
-} from '@mivvy/core';
+import { useMemo, useState } from 'react';
+import { problemLine, sayAnew, type Keep } from '@mivvy/core';
 import { dressingOf, saveDressing } from '../../../api/dressing.ts';
 import { problemOf } from '../../../api/client.ts';
-import { lettersNow, useLetters } from '../../../letters/letters.ts';
+import { useLetters } from '../../../letters/letters.ts';
 import { Colour } from '../../../parts/colour.tsx';
 import { StillProof } from '../../../parts/still-proof.tsx';
 import { useThisProduction } from '../../../parts/this-production.ts';
 import { planAnew } from '../../../parts/versions.ts';
 import { useFraming } from '../framing-session.tsx';
+import { LaidOver } from './laid-over.tsx';
 import styles from './ways-out.module.css';
 
 /** Longest side of the small proof on the screen, pixels. */
@@ -63,7 +57,7 @@ export function SayAnewWay({ keep, frame, onTaken }: { keep: Keep; frame: number
           label="Under a patch, and said anew"
           longest={longest}
         />
-        {plan && <LaidOver plan={plan} frame={frame} />}
+        {plan && <LaidOver plan={plan} frame={frame} longest={longest} />}
       </div>
       <p>A patch hides it here, and the same words stand in the clear area.</p>
       {shown ? (
@@ -84,32 +78,5 @@ export function SayAnewWay({ keep, frame, onTaken }: { keep: Keep; frame: number
         Take it
       </button>
     </li>
-  );
-}
-
-/** What a plan lays over its picture at a frame of the master, as the file will have it. */
-function LaidOver({ plan, frame }: { plan: RenderPlan; frame: number }) {
-  const canvas = useRef<HTMLCanvasElement>(null);
-  const k = longest / Math.max(plan.frame.width, plan.frame.height);
-  useEffect(() => {
-    const pen = canvas.current?.getContext('2d');
-    const shaper = lettersNow();
-    const at = deliveredFrameAt(plan, frame);
-    if (!pen || !shaper || at === null) return;
-    pen.setTransform(1, 0, 0, 1, 0, 0);
-    pen.clearRect(0, 0, pen.canvas.width, pen.canvas.height);
-    const scale = pen.canvas.width / plan.frame.width;
-    pen.scale(scale, scale);
-    // Pictures and films of other layers are left out of so small a proof.
-    paintLaidOver(pen, plan, at, shaper, () => undefined);
-  }, [plan, frame]);
-  return (
-    <canvas
-      ref={canvas}
-      width={Math.round(plan.frame.width * k * 2)}
-      height={Math.round(plan.frame.height * k * 2)}
-      style={{ width: plan.frame.width * k, height: plan.frame.height * k }}
-      aria-hidden
-    />
   );
 }

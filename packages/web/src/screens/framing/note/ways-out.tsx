@@ -19,6 +19,8 @@ import { StillProof } from '../../../parts/still-proof.tsx';
 import { useThisProduction } from '../../../parts/this-production.ts';
 import { useFraming } from '../framing-session.tsx';
 import { SayAnewWay } from './say-anew-way.tsx';
+import { TextlessWay, titleLeftOut } from './textless-way.tsx';
+import { drawnMaster } from '../../../parts/versions.ts';
 import styles from './ways-out.module.css';
 
 /** How far a window moves, for a sentence: “40 px left and 12 px up”. */
@@ -57,7 +59,7 @@ export function WaysOut({
   onClose: () => void;
 }) {
   const { version, master, framing, frameSize, change } = useFraming();
-  const { margin } = useThisProduction();
+  const { margin, textlessMasters } = useThisProduction();
   const { frames, rate, displayed } = master.facts!.video;
   const ways = useMemo(
     () =>
@@ -79,26 +81,31 @@ export function WaysOut({
   const keep = master.keeps.find(
     ({ id, kind }) => id === trouble.keepId && kind !== 'face' && kind !== 'product',
   );
+  const drawnWithout = useMemo(
+    () => titleLeftOut(version, master, trouble, things),
+    [version, master, trouble, things],
+  );
   const lasts = durationLabel(frameToSeconds(trouble.span.to - trouble.span.from, rate));
   const middle = Math.floor((trouble.span.from + trouble.span.to - 1) / 2);
-  const drawn = (of: Framing, label: string) => (
-    <StillProof master={master} framing={of} frame={middle} size={frameSize} label={label} longest={210} />
+  const drawn = drawnMaster(version, master, textlessMasters);
+  const proofOf = (of: Framing, label: string) => (
+    <StillProof master={drawn} framing={of} frame={middle} size={frameSize} label={label} longest={210} />
   );
   return (
     <Dialog open onClose={onClose} maxWidth={false} aria-labelledby="ways-title">
       <DialogContent>
         <h2 id="ways-title" className={styles.title}>
-          {ways.length === 0 && !keep ? 'No framing of this shot shows it' : 'Ways out'}
+          {ways.length === 0 && !keep && !drawnWithout ? 'No framing of this shot shows it' : 'Ways out'}
         </h2>
         <p className="quiet">{trouble.sentence}</p>
         <ul className={styles.ways}>
           <li>
-            {drawn(framing, 'As it is')}
+            {proofOf(framing, 'As it is')}
             <p className="quiet">As it is.</p>
           </li>
           {ways.map((way) => (
             <li key={way.kind}>
-              {drawn(way.framing, wayWords(way, lasts))}
+              {proofOf(way.framing, wayWords(way, lasts))}
               <p>{wayWords(way, lasts)}</p>
               <button
                 className="fix tall"
@@ -111,9 +118,10 @@ export function WaysOut({
               </button>
             </li>
           ))}
+          {drawnWithout && <TextlessWay title={drawnWithout} frame={middle} onTaken={onClose} />}
           {keep && <SayAnewWay keep={keep} frame={middle} onTaken={onClose} />}
         </ul>
-        {ways.length === 0 && !keep && (
+        {ways.length === 0 && !keep && !drawnWithout && (
           <p>
             Lay the same words over this version in Layers, inside its clear area, or accept that it is cut.
           </p>
