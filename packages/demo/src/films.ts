@@ -3,7 +3,7 @@ import { existsSync } from 'node:fs';
 import { mkdir, readdir, readFile, rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { demoFilms, makeFilm } from './film/make.ts';
+import { demoFilms, makeFilm, makeTextless, textlessFile } from './film/make.ts';
 
 /** Which films the generator would make now: a hash of its own sources, so that a changed film is made anew. */
 async function generatorHash(): Promise<string> {
@@ -26,6 +26,8 @@ for (const film of missing) {
   await makeFilm(film, join(dir, film.file));
   process.stderr.write(`  ${film.file}, ${((Date.now() - started) / 1000).toFixed(0)} s\n`);
 }
+const textless = join(dir, textlessFile);
+if (!existsSync(textless)) await makeTextless(join(dir, demoFilms[0]!.file), textless);
 // Films of older generators are of no use any more, unless a production still points at them.
 for (const other of await readdir(root)) {
   if (join(root, other) !== dir && !existsSync(join(root, '..', 'mivvy.sqlite')))

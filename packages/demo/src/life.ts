@@ -11,7 +11,8 @@ import {
   productionDetailSchema,
   versionSchema,
 } from '@mivvy/api';
-import { heldFraming, type Clip, type Framing, type Pose } from '@mivvy/core';
+import { heldFraming, sayAgain, type Clip, type Framing, type Pose } from '@mivvy/core';
+import { textlessFile } from './film/make.ts';
 import { filmCuts } from './framing.ts';
 import type { Ask } from './server.ts';
 
@@ -47,6 +48,7 @@ const masterOf = (detail: Detail, fileName: string) =>
 const versionOf = (detail: Detail, fileName: string, placementId: string) =>
   detail.versions.find((v) => v.placementId === placementId && v.masterId === masterOf(detail, fileName)?.id);
 const [kite, teaser, phone, archive] = ['Kite Weekend.mp4', 'Kite Weekend teaser', 'Phone', 'Archive'];
+const textless = textlessFile;
 
 /** Frames a version, unless a person was there before. */
 async function frame(demo: Demo, fileName: string, placementId: string, framing: Framing): Promise<void> {
@@ -124,9 +126,36 @@ async function withdrawn(demo: Demo): Promise<void> {
   await exported(demo, name, 'hearthpost-square');
 }
 
+/** The film's textless master: matched with it, and a version whose frame cuts the title is drawn from it. */
+async function withoutTitle(demo: Demo): Promise<void> {
+  const film = await until(demo, (d) => masterOf(d, kite));
+  const lying = (await demo.ask(z.array(inboxFileSchema), '/inbox')).find((f) => f.name === textless);
+  const { masters, textlessMasters } = await demo.detail();
+  const there = [...masters, ...textlessMasters].some((m) => m.fileName === textless);
+  if (!film || !lying || there) return;
+  const master = await demo.ask(masterSchema, `/productions/${demo.productionId}/masters`, 'POST', {
+    inboxFile: lying.path,
+  });
+  await demo.ask(masterSchema, `/masters/${film.id}/textless`, 'PUT', { masterId: master.id });
+  const matched = await until(demo, (d) => {
+    const now = masterOf(d, kite);
+    return now?.textless ? now : undefined;
+  });
+  const version = versionOf(await demo.detail(), kite, 'hearthpost-feed');
+  const title = matched?.keeps.find(({ kind }) => kind === 'title');
+  if (!matched || !version || !title) return;
+  await demo.ask(versionSchema, `/versions/${version.id}/textless`, 'PATCH', { textless: true });
+  const again = { keep: title, versionId: version.id, text: 'Kite Weekend', id: 'kite-title' };
+  await demo.ask(masterSchema, `/masters/${film.id}/dressing`, 'PUT', {
+    revision: matched.dressingRevision,
+    dressing: sayAgain(matched.dressing, again),
+  });
+}
+
 /** Everything that gives the demo its life, in order; each step is done once, and a person may be at work meanwhile. */
 const steps: Readonly<Record<string, (demo: Demo) => Promise<void>>> = {
   stopLooking,
+  withoutTitle,
   // A cut of fifteen seconds: the opening, and the end card.
   shortCut: async (demo) => {
     const detail = await demo.detail();

@@ -5,8 +5,8 @@ import { mkdtemp, readdir, readFile, rm } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { masterNotes, readSpecBook } from '@mivvy/core';
-import { countFrames, probeMaster } from '@mivvy/media';
-import { demoFilms, makeFilm } from './make.ts';
+import { countFrames, matchTextless, probeMaster } from '@mivvy/media';
+import { demoFilms, makeFilm, makeTextless } from './make.ts';
 import { dice, ease } from './paint.ts';
 import { kiteWeekend } from './scenes.ts';
 import { filmSound, mouthAt } from './sound.ts';
@@ -70,6 +70,29 @@ describe('the film', () => {
     expect(sums[0]).toBe(sums[1]);
     expect((await readdir(dir)).sort()).toEqual(['a.mp4', 'b.mp4']);
   });
+
+  test('its textless master is the same edit, and differs from it in the title alone', async () => {
+    const paths = [join(dir, 'film.mp4'), join(dir, 'textless.mp4')] as const;
+    await makeFilm(film, paths[0], 0.25);
+    await makeTextless(paths[0], paths[1], 0.25);
+    const [whole, textless] = await Promise.all(
+      paths.map(async (path) => {
+        const quick = await probeMaster(path);
+        const facts = quick.ok ? await countFrames(path, quick.value) : quick;
+        if (!facts.ok) throw new Error(facts.problem.sentence);
+        return { path, facts: facts.value, sha256: '0'.repeat(64) };
+      }),
+    );
+    const found = await matchTextless(whole!, textless!);
+    if (!found.ok) throw new Error(found.problem.sentence);
+    const [title, ...more] = found.value;
+    expect(more).toEqual([]);
+    // It fades in from half a second on, and out before 4.7 seconds.
+    expect(title!.span.from).toBeGreaterThanOrEqual(12);
+    expect(title!.span.from).toBeLessThanOrEqual(16);
+    expect(title!.span.to).toBeGreaterThanOrEqual(114);
+    expect(title!.span.to).toBeLessThanOrEqual(118);
+  }, 120_000);
 
   test('its companions have the peculiarities that they are there for', async () => {
     const notes: string[][] = [];

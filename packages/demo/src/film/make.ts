@@ -4,7 +4,7 @@ import { rename, rm, writeFile } from 'node:fs/promises';
 import { createCanvas } from '@napi-rs/canvas';
 import { locateTools } from '@mivvy/media';
 import type { Pen } from './paint.ts';
-import { archiveClip, kiteWeekend, phoneClip, teaser, type Shot } from './scenes.ts';
+import { archiveClip, kiteWeekend, openingWithoutTitle, phoneClip, teaser, type Shot } from './scenes.ts';
 import { filmSound, mouthAt } from './sound.ts';
 
 /** A film of the demo. */
@@ -88,6 +88,9 @@ export const demoFilms: readonly DemoFilm[] = [
   },
 ];
 
+/** The first film again without its title, as an edit is exported with its titles switched off. */
+export const textlessFile = 'Kite Weekend textless.mp4';
+
 async function run(
   ffmpeg: string,
   args: string[],
@@ -109,6 +112,90 @@ async function run(
   if (code !== 0) throw new Error(`ffmpeg ended with ${code}`);
 }
 
+/** How all films are encoded. */
+const encoded = (rate: number): string[] => [
+  '-c:v',
+  'libx264',
+  '-preset',
+  'veryfast',
+  '-threads',
+  '2',
+  '-crf',
+  '17',
+  '-g',
+  String(rate),
+  '-color_primaries',
+  'bt709',
+  '-color_trc',
+  'bt709',
+  '-colorspace',
+  'bt709',
+  '-color_range',
+  'tv',
+];
+const toFile = ['-fflags', '+bitexact', '-movflags', '+faststart', '-f', 'mp4'];
+const toVideo = 'scale=out_color_matrix=bt709:out_range=tv,format=yuv420p';
+
+/** A canvas as ffmpeg reads it from its standard input. */
+const drawnInput = (width: number, height: number, rate: number): string[] => [
+  '-f',
+  'rawvideo',
+  '-pix_fmt',
+  'rgba',
+  '-s',
+  `${width}x${height}`,
+  '-r',
+  String(rate),
+  '-i',
+  '-',
+];
+
+/**
+ * Draws the first film without its title: only the opening is drawn anew, the rest is taken over from the film.
+ *
+ * @param filmPath the film, as {@link makeFilm} has made it at the same scale
+ */
+export async function makeTextless(filmPath: string, path: string, scale = 1): Promise<void> {
+  const tools = await locateTools();
+  if (!tools.ok) throw new Error(`${tools.problem.sentence} ${tools.problem.mend}`);
+  const [film] = demoFilms as [DemoFilm];
+  const { canvas, g, width, height } = sheet(film, scale);
+  const frames = Math.round(openingWithoutTitle.seconds * film.rate);
+  const part = `${path}.part.mp4`;
+  const graph = `[0:v]${toVideo}[a];[1:v]trim=start_frame=${frames},setpts=PTS-STARTPTS,format=yuv420p[b];[a][b]concat=n=2[v]`;
+  try {
+    await run(
+      tools.value.ffmpeg,
+      [
+        ...drawnInput(width, height, film.rate),
+        ...['-i', filmPath, '-filter_complex', graph, '-map', '[v]', '-map', '1:a', '-c:a', 'copy'],
+        ...encoded(film.rate),
+        ...toFile,
+        part,
+      ],
+      async (write) => {
+        for (let frame = 0; frame < frames; frame++) {
+          g.setTransform(scale, 0, 0, scale, 0, 0);
+          const t = frame / film.rate;
+          openingWithoutTitle.draw(g, t, Math.min(1, t / openingWithoutTitle.seconds), 0);
+          await write(Buffer.from(canvas.data()));
+        }
+      },
+    );
+    await rename(part, path);
+  } finally {
+    await rm(part, { force: true });
+  }
+}
+
+/** What a film is drawn on. */
+function sheet(film: DemoFilm, scale: number) {
+  const even = (n: number) => Math.round((n * scale) / 2) * 2;
+  const [width, height] = [even(film.width), even(film.height)];
+  const canvas = createCanvas(width, height);
+  return { canvas, g: canvas.getContext('2d'), width, height };
+}
+
 /**
  * Draws and encodes one film; it appears whole or not at all. The same sources give the same bytes.
  *
@@ -122,10 +209,7 @@ export async function makeFilm(
 ): Promise<void> {
   const tools = await locateTools();
   if (!tools.ok) throw new Error(`${tools.problem.sentence} ${tools.problem.mend}`);
-  const even = (n: number) => Math.round((n * scale) / 2) * 2;
-  const [width, height] = [even(film.width), even(film.height)];
-  const canvas = createCanvas(width, height);
-  const g = canvas.getContext('2d');
+  const { canvas, g, width, height } = sheet(film, scale);
   const part = `${path}.part.mp4`;
   const samples = film.sound();
   const soundFile = samples ? `${path}.f32` : undefined;
@@ -134,48 +218,12 @@ export async function makeFilm(
     await run(
       tools.value.ffmpeg,
       [
-        '-f',
-        'rawvideo',
-        '-pix_fmt',
-        'rgba',
-        '-s',
-        `${width}x${height}`,
-        '-r',
-        String(film.rate),
-        '-i',
-        '-',
+        ...drawnInput(width, height, film.rate),
         ...(soundFile ? ['-f', 'f32le', '-ar', '48000', '-ac', '2', '-i', soundFile] : []),
-        ...(film.args.length
-          ? film.args
-          : [
-              '-vf',
-              `${film.turned ? 'transpose=cclock,' : ''}scale=out_color_matrix=bt709:out_range=tv,format=yuv420p`,
-            ]),
-        '-c:v',
-        'libx264',
-        '-preset',
-        'veryfast',
-        '-threads',
-        '2',
-        '-crf',
-        '17',
-        '-g',
-        String(film.rate),
-        '-color_primaries',
-        'bt709',
-        '-color_trc',
-        'bt709',
-        '-colorspace',
-        'bt709',
-        '-color_range',
-        'tv',
+        ...(film.args.length ? film.args : ['-vf', `${film.turned ? 'transpose=cclock,' : ''}${toVideo}`]),
+        ...encoded(film.rate),
         ...(soundFile ? ['-c:a', 'aac', '-b:a', '192k', '-t', String(seconds)] : []),
-        '-fflags',
-        '+bitexact',
-        '-movflags',
-        '+faststart',
-        '-f',
-        'mp4',
+        ...toFile,
         part,
       ],
       async (write) => {

@@ -594,12 +594,18 @@ export interface Shot {
 
 const fr = (frames: number) => frames / 25;
 
+/** The opening of “Kite Weekend” as it is without its title. */
+export const openingWithoutTitle: Shot = {
+  seconds: fr(125),
+  draw: (g, t, u) => wide(g, t, u * 0.3),
+};
+
 /** “Kite Weekend”, shot by shot; 1060 frames at 25 a second. */
 export const kiteWeekend: readonly Shot[] = [
   {
-    seconds: fr(125),
-    draw: (g, t, u) => {
-      wide(g, t, u * 0.3);
+    seconds: openingWithoutTitle.seconds,
+    draw: (g, t, u, speak) => {
+      openingWithoutTitle.draw(g, t, u, speak);
       drawTitle(g, ease(t, 0.5, 0.9) * (1 - ease(t, 4.3, 4.7)));
     },
   },
