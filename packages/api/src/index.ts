@@ -40,6 +40,7 @@ export {
   coverChoiceSchema,
   sharpenChoiceSchema,
   textlessChoiceSchema,
+  typefaceSchema,
   drawnTextlessSchema,
   effortMeasuredSchema,
   effortsAskedSchema,

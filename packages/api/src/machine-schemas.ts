@@ -2,6 +2,7 @@ import * as z from 'zod';
 import {
   checkReportSchema,
   effortSchema,
+  graphicKinds,
   masterFactsSchema,
   placementSchema,
   renderPlanSchema,
@@ -105,7 +106,7 @@ export const machineOrderSchema = z.discriminatedUnion('kind', [
     effort: effortSchema,
     film: lyingSchema,
     /** What its layers show. */
-    graphics: z.array(lyingSchema.extend({ kind: z.enum(['picture', 'film']) })),
+    graphics: z.array(lyingSchema.extend({ kind: z.enum(graphicKinds) })),
   }),
   z.object({
     kind: z.literal('look'),

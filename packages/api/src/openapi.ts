@@ -171,6 +171,29 @@ export const operations: readonly Operation[] = [
   },
   {
     method: 'get',
+    path: '/api/typefaces',
+    summary: 'The workspace’s own typefaces, which titles can be set in beside those that ship',
+    answer: z.array(s.typefaceSchema),
+  },
+  {
+    method: 'post',
+    path: '/api/typefaces',
+    summary: 'Take a typeface in, which is the body: TrueType, OpenType, WOFF or WOFF2',
+    answer: s.typefaceSchema,
+  },
+  {
+    method: 'get',
+    path: '/api/typefaces/{sha256}',
+    summary: 'The file of a typeface that was taken in',
+    media: 'application/octet-stream',
+  },
+  {
+    method: 'delete',
+    path: '/api/typefaces/{sha256}',
+    summary: 'Offer a typeface no more; titles that are set in it stay as they are',
+  },
+  {
+    method: 'get',
     path: '/api/letters/{name}',
     summary: 'A file of the letters that ship',
     media: 'font/woff2',

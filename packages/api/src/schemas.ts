@@ -22,6 +22,7 @@ import {
   paceSchema,
   placementSchema,
   rateSchema,
+  ownFaceSchema,
   sharpenSchema,
   textlessFilmSchema,
   sizeSchema,
@@ -471,6 +472,8 @@ export const cutChangeSchema = z.strictObject({
 /** The cut that a version plays from now on; null for the full film. */
 /** How far a version's picture is sharpened; null for not at all. */
 export const sharpenChoiceSchema = z.strictObject({ sharpen: sharpenSchema.nullable() });
+/** A typeface that somebody brought in for titles. */
+export const typefaceSchema = ownFaceSchema;
 /** The film that becomes a master's textless master. */
 export const textlessChoiceSchema = z.strictObject({ masterId: id });
 /** Whether a version is drawn from its master's textless master. */
@@ -718,6 +721,8 @@ export const serverEventSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('spec-book') }),
   /** A render machine joined, left, or was told something. */
   z.object({ kind: z.literal('machines') }),
+  /** The workspace's own typefaces. */
+  z.object({ kind: z.literal('typefaces') }),
   /** The data disk is full, or has room again. */
   z.object({ kind: z.literal('disk'), disk: diskStateSchema }),
 ]);

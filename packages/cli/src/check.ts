@@ -123,7 +123,7 @@ async function readWanted(
   }
   const master = await readMaster(request.master, request, tell, signal);
   if (!master.ok) return master;
-  const { facts, sha256, played, framing, coverFrame, sharpen, layers } = master.value;
+  const { facts, sha256, played, framing, coverFrame, sharpen } = master.value;
   const captions = request.captions === undefined ? ok(undefined) : await readCaptionFile(request.captions);
   if (!captions.ok) return captions;
   captions.value?.words.forEach(tell);
@@ -136,7 +136,7 @@ async function readWanted(
     sharpen,
     ...played,
   });
-  const dressed = withLayers(plain, placement, layers);
+  const dressed = withLayers(plain, placement, master.value);
   const { plan } = captions.value
     ? withCaptions(dressed, placement, captions.value.cues, shippedShaper())
     : dressed;

@@ -239,7 +239,7 @@ async function prepare(
 
 async function run(
   request: Request,
-  { facts, sha256, places, cues, played, framing, coverFrame, sharpen, follow, layers, pictures }: Prepared,
+  { facts, sha256, places, cues, played, framing, coverFrame, sharpen, follow, ...read }: Prepared,
   lines: Lines,
   signal: AbortSignal,
 ): Promise<number> {
@@ -248,7 +248,8 @@ async function run(
   const work = await mkdtemp(join(request.out, '.mivvy-'));
   const name = basename(request.master, extname(request.master));
   const lying = new Set((await readdir(request.out)).map(nameKey));
-  for (const [sum, bytes] of pictures) await writeFile(join(work, `${sum}.png`), bytes);
+  for (const [sum, bytes] of [...read.pictures, ...read.typefaces])
+    await writeFile(join(work, `graphic-${sum}`), bytes);
   let allPassed = true;
   const sounds = new SoundShelf();
   const one = async (place: PlacedOutlet) => {
@@ -265,7 +266,7 @@ async function run(
       sharpen,
       ...played,
     });
-    const dressed = withLayers(plain, placement, layers);
+    const dressed = withLayers(plain, placement, read);
     const planned = cues ? withCaptions(dressed, placement, cues, shippedShaper()) : dressed;
     const troubles = troublesOf(planned, placement);
     const event = (rest: object) =>
@@ -308,7 +309,7 @@ async function run(
       sounds,
       placement,
       sidecarBeside: true,
-      graphicPath: ({ sha256: sum }) => join(work, `${sum}.png`),
+      graphicPath: ({ sha256: sum }) => join(work, `graphic-${sum}`),
       signal,
       onProgress: ({ stage, fraction, etaSeconds }) => progress(stage, fraction, etaSeconds),
     });

@@ -1,11 +1,12 @@
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import { createHash } from 'node:crypto';
-import { mkdtemp, readdir, rm, writeFile } from 'node:fs/promises';
+import { mkdtemp, readdir, readFile, rm, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { execa } from 'execa';
 import { createCanvas } from '@napi-rs/canvas';
-import { heldFraming, startStyles, type VersionPlan } from '@mivvy/core';
+import { fontFiles, heldFraming, startStyles, type Face, type VersionPlan } from '@mivvy/core';
+import { fontPath } from '@mivvy/media';
 import { runCommand } from './commands.ts';
 
 /** Layers that travel in a plan file are drawn without the application. */
@@ -136,4 +137,41 @@ test('a plan whose picture is missing or was changed is refused in a sentence, a
   });
   expect(changed.code).toBe(2);
   expect(changed.told.join(' ')).toMatch(/holds a picture that was changed/);
+}, 150_000);
+
+/** The plan with words alone, in a typeface. */
+const setIn = (face: Face): VersionPlan => {
+  const { pictures: _pictures, layers, ...rest } = plan;
+  const title = layers!.find(({ what }) => what.kind === 'words')!;
+  const what = title.what as Extract<typeof title.what, { kind: 'words' }>;
+  return { ...rest, layers: [{ ...title, what: { ...what, style: { ...what.style, face } } }] };
+};
+/** A sum of all pictures of a finished file. */
+async function picturesOf({ out, files }: Awaited<ReturnType<typeof deliverPlan>>): Promise<string> {
+  const path = join(
+    out,
+    files.find((name) => name.endsWith('.mp4'))!,
+  );
+  return (await execa('ffmpeg', ['-v', 'error', '-i', path, '-f', 'md5', '-'])).stdout;
+}
+
+test('words in a typeface of somebody’s own are drawn from the file that the plan carries', async () => {
+  const file = fontFiles.find(({ name }) => name === 'noto-serif-latin-800-normal.woff2')!;
+  const bytes = await readFile(fontPath(file));
+  const own = createHash('sha256').update(bytes).digest('hex');
+  const inOwn = setIn({ own, name: 'House' });
+  const carried = { ...inOwn, typefaces: { [own]: bytes.toString('base64') } };
+  const [drawn, same, other] = [
+    await deliverPlan(carried),
+    await deliverPlan(setIn({ family: 'Noto Serif', weight: 800 })),
+    await deliverPlan(setIn({ family: 'Archivo', weight: 800 })),
+  ];
+  expect([drawn.code, same.code, other.code]).toEqual([0, 0, 0]);
+  expect(await picturesOf(drawn)).toBe(await picturesOf(same));
+  expect(await picturesOf(drawn)).not.toBe(await picturesOf(other));
+  const lacking = await deliverPlan(inOwn);
+  expect([lacking.code, lacking.files]).toEqual([2, []]);
+  expect(lacking.told.join(' ')).toMatch(/lacks the typeface of “Title”/);
+  const changed = await deliverPlan({ ...carried, typefaces: { [own]: 'AAAA' } });
+  expect(changed.told.join(' ')).toMatch(/holds a typeface that was changed/);
 }, 150_000);

@@ -6,6 +6,7 @@ import {
   checkKept,
   dress,
   fail,
+  isOwn,
   findPlacement,
   keepWithin,
   ok,
@@ -27,7 +28,7 @@ import {
   type Result,
   type VersionPlan,
 } from '@mivvy/core';
-import { countFrames, probeMaster, sha256File, shippedShaper } from '@mivvy/media';
+import { countFrames, probeMaster, sha256File, shaperWithFiles, shippedShaper } from '@mivvy/media';
 
 /** Flags that say what of a master is shown, and when; the same for every command. */
 export const playingOptions = {
@@ -103,37 +104,52 @@ export interface ReadMaster {
   layers: readonly Layer[];
   /** The pictures that those show, by their sums. */
   pictures: ReadonlyMap<string, Buffer>;
+  /** The typefaces that their words are set in, where they do not ship. */
+  typefaces: ReadonlyMap<string, Buffer>;
 }
 
-/** The pictures of a plan file; refused where one is not what its sum says. */
-function picturesOf(plan: VersionPlan, name: string): Result<Map<string, Buffer>> {
+/** Files that a plan carries, by their sums; refused where one is not what its sum says. */
+function carried(
+  files: Readonly<Record<string, string>> | undefined,
+  what: string,
+): Result<Map<string, Buffer>> {
   const found = new Map<string, Buffer>();
-  for (const [sum, text] of Object.entries(plan.pictures ?? {})) {
+  for (const [sum, text] of Object.entries(files ?? {})) {
     const bytes = Buffer.from(text, 'base64');
     if (createHash('sha256').update(bytes).digest('hex') !== sum)
-      return fail('plan-refused', `${name} holds a picture that was changed.`, 'Export the plan again.');
+      return fail('plan-refused', `${what} that was changed.`, 'Export the plan again.');
     found.set(sum, bytes);
   }
-  const lacking = (plan.layers ?? []).find(
-    ({ what }) => what.kind === 'picture' && !found.has(what.picture.sha256),
-  );
-  return lacking
-    ? fail('plan-refused', `${name} lacks the picture of “${lacking.name}”.`, 'Export the plan again.')
-    : ok(found);
+  return ok(found);
+}
+
+/** The pictures and typefaces of a plan file; refused where one was changed or is missing. */
+function filesOf(plan: VersionPlan, name: string): Result<Pick<ReadMaster, 'pictures' | 'typefaces'>> {
+  const pictures = carried(plan.pictures, `${name} holds a picture`);
+  if (!pictures.ok) return pictures;
+  const typefaces = carried(plan.typefaces, `${name} holds a typeface`);
+  if (!typefaces.ok) return typefaces;
+  for (const { what, name: layer } of plan.layers ?? []) {
+    if (what.kind === 'picture' && !pictures.value.has(what.picture.sha256))
+      return fail('plan-refused', `${name} lacks the picture of “${layer}”.`, 'Export the plan again.');
+    if (what.kind === 'words' && isOwn(what.style.face) && !typefaces.value.has(what.style.face.own))
+      return fail('plan-refused', `${name} lacks the typeface of “${layer}”.`, 'Export the plan again.');
+  }
+  return ok({ pictures: pictures.value, typefaces: typefaces.value });
 }
 
 /** A planned version with the layers of a plan file. */
 export const withLayers = (
   planned: PlannedVersion,
   placement: Placement,
-  layers: readonly Layer[],
+  { layers, typefaces }: Pick<ReadMaster, 'layers' | 'typefaces'>,
 ): PlannedVersion =>
   layers.length
     ? dress(planned, placement, {
         dressing: { ...bare, layers: [...layers] },
         versionId: '',
         keeps: [],
-        shaper: shippedShaper(),
+        shaper: typefaces.size ? shaperWithFiles(typefaces) : shippedShaper(),
         approved: false,
       })
     : planned;
@@ -192,9 +208,9 @@ async function readPlan(path: string, facts: MasterFacts, tell: (line: string) =
   const cut: Partial<Played> = fitted.cut ?? {};
   const checked = cut.kept ? checkKept(cut.kept, facts.video.frames) : ok(undefined);
   if (!checked.ok) return checked;
-  const pictures = picturesOf(plan.value, basename(path));
-  if (!pictures.ok) return pictures;
-  return ok({ ...fitted, cut, layers: fitted.layers, pictures: pictures.value });
+  const files = filesOf(plan.value, basename(path));
+  if (!files.ok) return files;
+  return ok({ ...fitted, cut, layers: fitted.layers, ...files.value });
 }
 
 /** Reads a film and works out what of it plays. */
@@ -230,5 +246,6 @@ export async function readMaster(
     coverFrame: cover.value ?? plan.value?.coverFrame ?? null,
     layers: plan.value?.layers ?? [],
     pictures: plan.value?.pictures ?? new Map(),
+    typefaces: plan.value?.typefaces ?? new Map(),
   });
 }

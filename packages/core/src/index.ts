@@ -333,7 +333,16 @@ export {
 } from './captions/edit-cues.ts';
 export { usualReading } from './specs/rules/captions.ts';
 export { withCaptions } from './captions/with-captions.ts';
-export { captionFace, letterWeights, typefaceNames, type Face } from './letters/face.ts';
+export {
+  captionFace,
+  ownFaceSchema,
+  isOwn,
+  letterWeights,
+  typefaceNames,
+  type Face,
+  type OwnFace,
+  type ShippedFace,
+} from './letters/face.ts';
 export { fontFiles, type FontFile } from './letters/font-files.ts';
 export type { ShapedLine, Shaper } from './letters/shaper.ts';
 export {
@@ -362,7 +371,7 @@ export {
 export { startStyles } from './layers/styles.ts';
 export { clearArea, type FrameRect } from './layers/clear-area.ts';
 export { anchored, type LaidLayer } from './layers/lay-out.ts';
-export { graphicsShown, type PlannedLayer } from './layers/planned-layer.ts';
+export { graphicKinds, graphicsShown, type PlannedLayer, type ShownGraphic } from './layers/planned-layer.ts';
 export { saidAgain, sayAgain, type BurnedIn, sayAnew } from './layers/say-anew.ts';
 export { dress, type Dressed } from './layers/dress.ts';
 export { draftLayerId } from './layers/draft-mark.ts';

@@ -7,10 +7,21 @@ import {
   graphicViewSchema,
   masterSchema,
   placementPageSchema,
+  typefaceSchema,
   versionSchema,
   type Version,
 } from '@mivvy/api';
-import { bare, readCaptions, readVersionPlan, startStyles, type Dressing, type Layer } from '@mivvy/core';
+import * as z from 'zod';
+import {
+  bare,
+  fontFiles,
+  readCaptions,
+  readVersionPlan,
+  startStyles,
+  type Dressing,
+  type Layer,
+} from '@mivvy/core';
+import { fontPath } from '@mivvy/media';
 import { happened } from './happenings.ts';
 import { madeProduction, type MadeProduction } from './testing/made.ts';
 import { testServer, until, type TestServer } from './testing/server.ts';
@@ -200,3 +211,40 @@ test('letters are given by name, and nothing else of this machine', async () => 
   expect([letters.status, letters.headers.get('content-type')]).toEqual([200, 'font/woff2']);
   expect((await s.call('GET', '/letters/..%2f..%2fpackage.json')).status).toBe(404);
 });
+
+test('a typeface of one’s own: brought in, set, delivered, carried along, and offered no more', async () => {
+  const bytes = await readFile(
+    fontPath(fontFiles.find(({ name }) => name.startsWith('noto-serif-latin-800'))!),
+  );
+  expect((await raw('/typefaces?name=notes.ttf', Buffer.from('notes'))).status).toBe(422);
+  const face = typefaceSchema.parse(await (await raw('/typefaces?name=House.woff2', bytes)).json());
+  await raw('/typefaces?name=again.woff2', bytes);
+  const listed = () => s.get(z.array(typefaceSchema), 'GET', '/typefaces');
+  expect(await listed()).toEqual([face]);
+  const kept = await fetch(`${s.base}/api/typefaces/${face.own}`);
+  expect(Buffer.from(await kept.arrayBuffer()).equals(bytes)).toBe(true);
+
+  const words = (own: string): Dressing => ({
+    ...bare,
+    layers: [
+      {
+        ...title,
+        what: { kind: 'words', text: 'Kite', style: { ...startStyles[1]!, face: { ...face, own } } },
+      },
+    ],
+  });
+  const unknown = await put(words('f'.repeat(64)));
+  expect(unknown).toMatchObject({ status: 422, body: { code: 'no-picture' } });
+  expect((await put(words(face.own))).status).toBe(200);
+  await made.make();
+  const [first] = await made.versions();
+  expect(first!.deliverable!.findings).toEqual([]);
+  const plan = readVersionPlan(JSON.stringify((await s.call('GET', `/versions/${square}/plan`)).body));
+  expect(plan.ok && Object.keys(plan.value.typefaces ?? {})).toEqual([face.own]);
+
+  expect((await s.call('DELETE', `/typefaces/${face.own}`)).status).toBe(204);
+  expect(await listed()).toEqual([]);
+  // What is set in it stays as it is.
+  expect((await put(words(face.own))).status).toBe(200);
+  expect((await made.versions()).map(({ standing }) => standing)).toEqual(['passed', 'passed', 'passed']);
+}, 150_000);

@@ -71,7 +71,7 @@ export const nameOf = (of: Named): string =>
 
 /** What the next file of each version of a production would be called by a pattern, and what stands against it. */
 export async function previewNames(
-  ws: Pick<Workspace, 'db' | 'specs'>,
+  ws: Pick<Workspace, 'db' | 'specs' | 'letters'>,
   production: typeof productions.$inferSelect,
   pattern: string,
 ): Promise<NamingPreview> {
@@ -124,7 +124,7 @@ function groupedByKey<Row extends { fileName: string }>(rows: readonly Row[]): M
 
 /** The files of a production that another pattern calls otherwise, with their new names: no two of all files alike. */
 async function plannedRenames(
-  ws: Pick<Workspace, 'db' | 'specs'>,
+  ws: Pick<Workspace, 'db' | 'specs' | 'letters'>,
   production: typeof productions.$inferSelect,
   pattern: string,
 ) {
@@ -177,7 +177,7 @@ async function plannedRenames(
  * @returns how many were renamed
  */
 export async function renameFiles(
-  ws: Pick<Workspace, 'db' | 'specs'>,
+  ws: Pick<Workspace, 'db' | 'specs' | 'letters'>,
   production: typeof productions.$inferSelect,
   by: string,
 ): Promise<number> {

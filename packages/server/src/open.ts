@@ -8,6 +8,7 @@ import { openEvents } from './events.ts';
 import { forgetOldJobs } from './files/bounds.ts';
 import { holdFolder } from './files/lock.ts';
 import { putRight, sweepUploads } from './files/put-right.ts';
+import { shaperWith } from '@mivvy/media';
 import { exportWork } from './jobs/export.ts';
 import { ingestWork } from './jobs/ingest.ts';
 import { lookWork } from './jobs/look.ts';
@@ -23,7 +24,7 @@ import { onThisMachine, type Access } from './people/access.ts';
 import { Live } from './people/live.ts';
 import { SpecLibrary } from './specs.ts';
 import { openStandIns } from './stand-ins/outlet.ts';
-import { freeBytes, openStorage } from './storage.ts';
+import { freeBytes, graphicPath, openStorage } from './storage.ts';
 import type { Workspace } from './workspace.ts';
 
 /** Uploads that were given up, and jobs that ended long ago, are looked for so often; milliseconds. */
@@ -93,6 +94,7 @@ export async function openWorkspace(
       db,
       storage,
       specs,
+      letters: shaperWith((sha256) => graphicPath(storage, { kind: 'typeface', sha256 })),
       events,
       runner,
       handed,

@@ -17,7 +17,6 @@ import {
   type Trouble,
   type VersionAsPlanned,
 } from '@mivvy/core';
-import { shippedShaper } from '@mivvy/media';
 import type { Writer } from './db/database.ts';
 import { cuts, deliverables, jobs, masters, productions, versions } from './db/schema.ts';
 import { isNewest } from './files/look-at-files.ts';
@@ -30,7 +29,7 @@ type CutRow = typeof cuts.$inferSelect;
 
 /** The plan of a version as it stands now; undefined while its master is being read, or without its placement. */
 export function planOf(
-  ws: Pick<Workspace, 'specs'>,
+  ws: Pick<Workspace, 'specs' | 'letters'>,
   version: Pick<
     VersionRow,
     | 'id'
@@ -57,23 +56,24 @@ export function planOf(
     coverFrame: version.coverFrame,
     sharpen: version.sharpen,
     cut,
-    dressed: dressedFor(master.dressing, version, keeps),
+    dressed: dressedFor(ws, master.dressing, version, keeps),
   });
 }
 
 /** What is laid over a version, with what that needs; undefined for nothing. */
 export const dressedFor = (
+  { letters }: Pick<Workspace, 'letters'>,
   dressing: Dressing,
   version: Pick<VersionRow, 'id' | 'approved'>,
   keeps: DrawnFrom['keeps'],
 ): Dressed | undefined =>
   dressing.layers.length || dressing.captions.length || dressing.draftMark
-    ? { dressing, versionId: version.id, keeps, shaper: shippedShaper(), approved: version.approved }
+    ? { dressing, versionId: version.id, keeps, shaper: letters, approved: version.approved }
     : undefined;
 
 /** The trouble that stops a planned version from being exported, if there is one. */
 export function refusalOf(
-  ws: Pick<Workspace, 'specs'>,
+  ws: Pick<Workspace, 'specs' | 'letters'>,
   version: Pick<VersionRow, 'placementId' | 'placementRevision'>,
   plan: VersionAsPlanned,
 ): Trouble | undefined {
@@ -82,7 +82,7 @@ export function refusalOf(
 
 /** A planned version has a fault that nobody has accepted: a rule that is broken, or a keep that is cut. */
 function isFaulty(
-  ws: Pick<Workspace, 'specs'>,
+  ws: Pick<Workspace, 'specs' | 'letters'>,
   version: Pick<VersionRow, 'placementId' | 'placementRevision' | 'accepted'>,
   plan: VersionAsPlanned,
   keeps: DrawnFrom['keeps'],
@@ -100,7 +100,7 @@ const mostInOneTurn = 500;
  * Works out where versions stand that are not known to stand anywhere, and keeps it in their rows. A full disk keeps
  * nothing: then they are worked out again by whoever asks next.
  */
-export async function settleStandings(ws: Pick<Workspace, 'db' | 'specs'>): Promise<void> {
+export async function settleStandings(ws: Pick<Workspace, 'db' | 'specs' | 'letters'>): Promise<void> {
   const open = () =>
     ws.db.select({ id: versions.id }).from(versions).where(isNull(versions.standing)).limit(mostInOneTurn);
   try {
@@ -111,7 +111,7 @@ export async function settleStandings(ws: Pick<Workspace, 'db' | 'specs'>): Prom
   }
 }
 
-async function settleSome(tx: Writer, ws: Pick<Workspace, 'specs'>): Promise<void> {
+async function settleSome(tx: Writer, ws: Pick<Workspace, 'specs' | 'letters'>): Promise<void> {
   const rows = await tx.select().from(versions).where(isNull(versions.standing)).limit(mostInOneTurn);
   const found = await workOutStandings(tx, ws, rows);
   for (const { id, framing } of rows)
@@ -124,7 +124,7 @@ async function settleSome(tx: Writer, ws: Pick<Workspace, 'specs'>): Promise<voi
 /** Where some versions stand, by their ids. */
 export async function workOutStandings(
   db: Writer,
-  ws: Pick<Workspace, 'specs'>,
+  ws: Pick<Workspace, 'specs' | 'letters'>,
   rows: readonly VersionRow[],
 ): Promise<Map<string, Standing>> {
   const ids = rows.map((v) => v.id);
@@ -199,7 +199,7 @@ const isNewestExport = sql`${jobs.createdAt} = (select max(j.created_at) from jo
  * Forgets the standings of versions whose placement is not what it was when they were worked out, or that another
  * release's renderer made; for the start of a server and for every change of the spec book.
  */
-export async function forgetOldStandings(ws: Pick<Workspace, 'db' | 'specs'>): Promise<void> {
+export async function forgetOldStandings(ws: Pick<Workspace, 'db' | 'specs' | 'letters'>): Promise<void> {
   const used = await ws.db
     .selectDistinct({ placementId: versions.placementId, placementRevision: versions.placementRevision })
     .from(versions);

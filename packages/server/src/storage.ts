@@ -1,5 +1,6 @@
 import { mkdir, readdir, stat, statfs } from 'node:fs/promises';
 import { basename, dirname, extname, isAbsolute, join, relative, resolve } from 'node:path';
+import type { ShownGraphic } from '@mivvy/core';
 
 /** Where everything lies. All paths are below one data folder, so that it can be moved and backed up as one. */
 export interface Storage {
@@ -103,11 +104,14 @@ export const stillPath = (
 /** The picture that a placement's areas were traced from. */
 export const evidencePath = (storage: Storage, placementId: string) =>
   join(storage.specs, 'evidence', `${placementId}.jpg`);
-/** Where a picture or a film lies that layers show. */
-export const graphicPath = (
-  storage: Storage,
-  { kind, sha256 }: { kind: 'picture' | 'film'; sha256: string },
-) => join(storage.graphics, `${sha256}.${kind === 'picture' ? 'png' : 'film'}`);
+const graphicEndings: Record<ShownGraphic['kind'], string> = {
+  picture: 'png',
+  film: 'film',
+  typeface: 'font',
+};
+/** Where a picture or a film lies that layers show, or a typeface that their words are set in. */
+export const graphicPath = (storage: Storage, { kind, sha256 }: ShownGraphic) =>
+  join(storage.graphics, `${sha256}.${graphicEndings[kind]}`);
 /** Where what browsers play of such a film lies. */
 export const graphicPreview = (storage: Storage, sha256: string) => join(storage.graphics, `${sha256}.webm`);
 export const logPath = (storage: Storage, jobId: string) => join(storage.logs, `${jobId}.log`);

@@ -1,4 +1,5 @@
 import type { Logger } from 'pino';
+import type { Shaper } from '@mivvy/core';
 import type { Database } from './db/database.ts';
 import type { DiskWatch } from './disk/watch.ts';
 import type { Connectors } from './dispatch/connectors.ts';
@@ -15,6 +16,8 @@ export interface Workspace {
   db: Database;
   storage: Storage;
   specs: SpecLibrary;
+  /** Sets text: in the letters that ship, and in the workspace's own typefaces. */
+  letters: Shaper;
   events: Events;
   runner: Runner;
   /** Where render machines draw jobs from; null where there is no such queue. */

@@ -57,6 +57,8 @@ export const versionPlanSchema = z
     layers: z.array(layerSchema).max(mostLayers).optional(),
     /** The pictures that layers show, by the sum of their bytes: PNG in base64. */
     pictures: z.record(z.string().regex(/^[0-9a-f]{64}$/), z.base64()).optional(),
+    /** The typefaces that their words are set in, where they do not ship: the files in base64, by their sums. */
+    typefaces: z.record(z.string().regex(/^[0-9a-f]{64}$/), z.base64()).optional(),
   })
   .superRefine((value, context) => {
     const known = [
@@ -70,6 +72,7 @@ export const versionPlanSchema = z
       'sharpen',
       'layers',
       'pictures',
+      'typefaces',
     ];
     for (const key of Object.keys(value)) {
       if (!known.includes(key) && !key.startsWith('x-'))
@@ -95,6 +98,7 @@ export function writeVersionPlan(
     sharpen?: number | null;
     layers?: readonly Layer[];
     pictures?: Record<string, string>;
+    typefaces?: Record<string, string>;
   },
 ): VersionPlan {
   const { displayed, rate, frames } = facts.video;
@@ -124,6 +128,7 @@ export function writeVersionPlan(
     ...(about.sharpen ? { sharpen: about.sharpen } : {}),
     ...(about.layers?.length ? { layers: [...about.layers] } : {}),
     ...(about.pictures && Object.keys(about.pictures).length ? { pictures: about.pictures } : {}),
+    ...(about.typefaces && Object.keys(about.typefaces).length ? { typefaces: about.typefaces } : {}),
   };
 }
 

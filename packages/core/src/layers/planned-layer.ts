@@ -1,5 +1,5 @@
 import * as z from 'zod';
-import { faceSchema } from '../letters/face.ts';
+import { faceSchema, isOwn } from '../letters/face.ts';
 
 const pixels = z.number().int();
 const length = z.number().int().nonnegative();
@@ -42,9 +42,13 @@ export const plannedLayerSchema = z.object({
 export type PlannedLayer = z.infer<typeof plannedLayerSchema>;
 export type PlannedWords = Extract<PlannedLayer['what'], { kind: 'words' }>;
 
-/** A picture or a film that layers show, by the sum of its bytes. */
+/** What layers show that lies in a file of its own. */
+export const graphicKinds = ['picture', 'film', 'typeface'] as const;
+export type GraphicKind = (typeof graphicKinds)[number];
+
+/** A picture or a film that layers show, or a typeface that words are set in, by the sum of its bytes. */
 export interface ShownGraphic {
-  kind: 'picture' | 'film';
+  kind: GraphicKind;
   sha256: string;
 }
 
@@ -54,5 +58,7 @@ export function graphicsShown(layers: readonly PlannedLayer[]): ShownGraphic[] {
   for (const { what } of layers)
     if (what.kind === 'picture' || what.kind === 'film')
       shown.set(`${what.kind} ${what.sha256}`, { kind: what.kind, sha256: what.sha256 });
+    else if (what.kind === 'words' && isOwn(what.face))
+      shown.set(`typeface ${what.face.own}`, { kind: 'typeface', sha256: what.face.own });
   return [...shown.values()];
 }

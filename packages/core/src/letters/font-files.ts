@@ -1,16 +1,16 @@
-import { letterWeights, type Face } from './face.ts';
+import { letterWeights, type ShippedFace } from './face.ts';
 
 /** A file of letters that ships: as its package in the registry names it. */
 export interface FontFile {
   /** What it is asked for by, at the server. */
   name: string;
   package: string;
-  family: Face['family'] | 'any';
+  family: ShippedFace['family'] | 'any';
   weight: number | 'any';
 }
 
 /** Families that can be chosen, by package, with the scripts that come with each. */
-const chosen: readonly { package: string; family: Face['family']; scripts: readonly string[] }[] = [
+const chosen: readonly { package: string; family: ShippedFace['family']; scripts: readonly string[] }[] = [
   {
     package: 'noto-sans',
     family: 'Noto Sans',

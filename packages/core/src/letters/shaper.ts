@@ -1,6 +1,6 @@
 import bidiFactory from 'bidi-js';
-import { create, type Font } from 'fontkit';
-import type { Face } from './face.ts';
+import { create, type Font, type Glyph } from 'fontkit';
+import { faceBehindOwn, isOwn, type Face, type ShippedFace } from './face.ts';
 
 /** One step of an outline, in lengths of the letters' size, y downwards from the line that they stand on. */
 export type Stroke =
@@ -19,7 +19,7 @@ export interface ShapedLine {
 /** A file of a typeface: the letters of one or more scripts at one weight. */
 export interface FaceFile {
   /** Any family, for letters that the asked one lacks. */
-  family: Face['family'] | 'any';
+  family: ShippedFace['family'] | 'any';
   weight: number | 'any';
   bytes: Uint8Array;
 }
@@ -113,10 +113,30 @@ function boxes(text: string, at: number): { outline: Stroke[]; width: number } {
   return { outline, width: x - at };
 }
 
+/** Glyphs and their places; null where a damaged typeface cannot say. */
+function laidOut(font: Font, text: string, level: number): ReturnType<Font['layout']> | null {
+  try {
+    return font.layout(text, undefined, undefined, undefined, level % 2 ? 'rtl' : 'ltr');
+  } catch {
+    return null;
+  }
+}
+
+/** The steps of a glyph's outline; none where a damaged typeface cannot say. */
+function outlineOf(glyph: Glyph): Glyph['path']['commands'] {
+  try {
+    return glyph.path.commands;
+  } catch {
+    return [];
+  }
+}
+
 /** A run's outlines and how far it goes on. */
 function outlined({ font, level, text }: Run, at: number): { outline: Stroke[]; width: number } {
   if (!font) return boxes(text, at);
-  const { glyphs, positions } = font.layout(text, undefined, undefined, undefined, level % 2 ? 'rtl' : 'ltr');
+  const laid = laidOut(font, text, level);
+  if (!laid) return boxes(text, at);
+  const { glyphs, positions } = laid;
   const k = 1 / font.unitsPerEm;
   const outline: Stroke[] = [];
   let x = at;
@@ -125,7 +145,7 @@ function outlined({ font, level, text }: Run, at: number): { outline: Stroke[]; 
     const px = (n: number) => x + (n + xOffset) * k;
     const py = (n: number) => -(n + yOffset) * k;
     let [fromX, fromY] = [0, 0];
-    for (const { command, args } of glyph.path.commands) {
+    for (const { command, args } of outlineOf(glyph)) {
       const [a = 0, b = 0, c = 0, d = 0, e = 0, f = 0] = args;
       if (command === 'moveTo' || command === 'lineTo') {
         const at = { x: px(a), y: py(b) };
@@ -147,16 +167,57 @@ function outlined({ font, level, text }: Run, at: number): { outline: Stroke[]; 
   return { outline, width: x - at };
 }
 
-/** A shaper of some files: those of the asked family first, then any that have the letters, in the order given. */
-export function shaperOf(files: readonly FaceFile[]): Shaper {
+/** A file that somebody brought in, opened; null for one that is no typeface. */
+function openOwn(bytes: Uint8Array): Font | null {
+  try {
+    const font = create(bytes as Buffer);
+    return 'layout' in font && font.unitsPerEm > 0 ? font : null;
+  } catch {
+    return null;
+  }
+}
+
+/** What a typeface file calls itself, empty where it does not say; null for one that no letters can be set in. */
+export function nameOfTypeface(bytes: Uint8Array): string | null {
+  const font = openOwn(bytes);
+  if (!font) return null;
+  try {
+    const some = font.characterSet.slice(0, 40).map((point) => String.fromCodePoint(point));
+    const drawn = some.flatMap((letter) =>
+      font.layout(letter).glyphs.map((glyph) => glyph.path.commands.length),
+    );
+    return drawn.some((steps) => steps > 0) ? (font.fullName ?? font.familyName ?? '').trim() : null;
+  } catch {
+    return null;
+  }
+}
+
+/** A file that somebody brought in, by its sum; undefined where it is not there. */
+export type OwnFile = (sha256: string) => Uint8Array | undefined;
+
+/**
+ * A shaper of some files: those of the asked family first, then any that have the letters, in the order given. Letters
+ * that a typeface of somebody's own lacks are drawn by those that ship.
+ */
+export function shaperOf(files: readonly FaceFile[], ownFile: OwnFile = () => undefined): Shaper {
   const opened = files.map((file) => ({ ...file, font: undefined as Font | undefined }));
   const fontOf = (file: (typeof opened)[number]) => (file.font ??= create(file.bytes as Buffer) as Font);
   const known = new Map<string, ShapedLine>();
   const chosen = new Map<string, Font[]>();
-  const fontsFor = ({ family, weight }: Face): Font[] => {
-    const key = `${family} ${weight}`;
+  const keyOf = (face: Face) => (isOwn(face) ? face.own : `${face.family} ${face.weight}`);
+  const fontsFor = (face: Face): Font[] => {
+    const key = keyOf(face);
     const there = chosen.get(key);
     if (there) return there;
+    if (isOwn(face)) {
+      const bytes = ownFile(face.own);
+      const font = bytes && openOwn(bytes);
+      const fonts = [...(font ? [font] : []), ...fontsFor(faceBehindOwn)];
+      // One that is not there yet is asked for again.
+      if (font) chosen.set(key, fonts);
+      return fonts;
+    }
+    const { family, weight } = face;
     const fits = opened.filter((f) => f.weight === weight || f.weight === 'any');
     const own = fits.filter((f) => f.family === family);
     const fonts = [...own, ...fits.filter((f) => f.family !== family)].map(fontOf);
@@ -164,7 +225,7 @@ export function shaperOf(files: readonly FaceFile[]): Shaper {
     return fonts;
   };
   const shape = (text: string, face: Face): ShapedLine => {
-    const key = `${face.family} ${face.weight} ${text}`;
+    const key = `${keyOf(face)} ${text}`;
     const there = known.get(key);
     if (there) return there;
     const outline: Stroke[] = [];

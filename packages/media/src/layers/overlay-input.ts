@@ -1,3 +1,5 @@
+import type { ShownGraphic } from '@mivvy/core';
+
 /** Something that is laid over the picture, as an input of ffmpeg and what is done with it. */
 export interface Overlay {
   /** Arguments that open it. */
@@ -12,8 +14,8 @@ export interface Overlay {
   graph: (base: string, input: number, out: string) => string;
 }
 
-/** Finds a picture or a film by the sum of its bytes. */
-export type GraphicPath = (what: { kind: 'picture' | 'film'; sha256: string }) => string;
+/** Finds a picture, a film or a typeface by the sum of its bytes. */
+export type GraphicPath = (what: ShownGraphic) => string;
 
 /**
  * A filter graph that lays overlays over what a chain gives, `[out]`; their inputs come one after the other. It ends by

@@ -4,6 +4,7 @@ import { createCanvas, loadImage, type Image, type SKRSContext2D } from '@napi-r
 import {
   bandOf,
   cueAt,
+  isOwn,
   opacityAt,
   overlaps,
   paintLaidOver,
@@ -13,7 +14,7 @@ import {
   type RenderPlan,
   type Size,
 } from '@mivvy/core';
-import { shippedShaper } from '../letters/shaper.ts';
+import { shaperWith, shippedShaper } from '../letters/shaper.ts';
 import { filmOverlays } from './film-overlay.ts';
 import type { GraphicPath, Overlay } from './overlay-input.ts';
 
@@ -118,7 +119,8 @@ async function drawn(
     pen.imageSmoothingQuality = 'high';
     pen.drawImage(pictures.get(what.sha256)!, box.x, box.y, box.width, box.height);
   };
-  const shaper = shippedShaper();
+  const sets = over.layers?.some(({ what }) => what.kind === 'words' && isOwn(what.face));
+  const shaper = sets ? shaperWith((sha256) => pathOf({ kind: 'typeface', sha256 })) : shippedShaper();
   const canvas = createCanvas(region.width, region.height);
   const pen = canvas.getContext('2d');
   const files = new Map<string, string>();

@@ -285,6 +285,16 @@ export const deliverables = sqliteTable(
   ],
 );
 
+/** Typefaces that somebody brought in for titles. Their files stay when a row goes: what was set in them names them. */
+export const typefaces = sqliteTable('typefaces', {
+  sha256: text('sha256').primaryKey(),
+  /** What the file calls itself. */
+  name: text('name').notNull(),
+  fileName: text('file_name').notNull(),
+  by: text('by').notNull(),
+  createdAt: createdAt(),
+});
+
 /** What happened to a production's deliverables, oldest first: it is only ever added to. */
 export const happenings = sqliteTable(
   'happenings',

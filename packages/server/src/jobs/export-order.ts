@@ -24,7 +24,7 @@ import type { JobRow } from './runner.ts';
 /** Room an export needs on the disk beyond its own size: two encodes and the sound, in bytes. */
 const spareBytes = 60_000_000;
 
-type Ws = Pick<Workspace, 'db' | 'storage' | 'specs' | 'freeBytes' | 'events'>;
+type Ws = Pick<Workspace, 'db' | 'storage' | 'specs' | 'letters' | 'freeBytes' | 'events'>;
 
 /** What an export was asked for with, whoever makes it. */
 export interface ExportOrder {
@@ -112,7 +112,7 @@ export async function exportOrder(ws: Ws, job: JobRow): Promise<Result<ExportOrd
     sharpen: job.sharpen,
     ...playedWithin(job.cut, from.facts!.video.frames),
   });
-  const dressed = dressedFor(job.dressing ?? master.dressing, version, from.keeps);
+  const dressed = dressedFor(ws, job.dressing ?? master.dressing, version, from.keeps);
   const planned = dressed ? dress(bare, place.placement, dressed) : bare;
   const fault = refusal(troublesOf(planned, place.placement));
   if (fault) return fail('refused', fault.sentence, fault.mend);

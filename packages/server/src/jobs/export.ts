@@ -9,7 +9,7 @@ import { exportOrder, filmRead, findVersion } from './export-order.ts';
 import type { JobContext, JobKindWork } from './runner.ts';
 import { dropMade, newPlace, takeIn } from './take-in.ts';
 
-type Ws = Pick<Workspace, 'db' | 'storage' | 'specs' | 'freeBytes' | 'events' | 'disk'>;
+type Ws = Pick<Workspace, 'db' | 'storage' | 'specs' | 'letters' | 'freeBytes' | 'events' | 'disk'>;
 
 /** Exports one version: its plan as it stood when it was asked for, the file, its measurement, and its row. */
 export function exportWork(ws: Ws): JobKindWork {

@@ -37,6 +37,7 @@ import { shotListRoutes } from './shot-lists.ts';
 import { specBookRoutes } from './spec-book.ts';
 import { stripRoutes } from './strips.ts';
 import { textlessRoutes } from './textless.ts';
+import { typefaceRoutes } from './typefaces.ts';
 import { stillRoutes } from './stills.ts';
 import { togetherRoutes } from './together.ts';
 import { versionRoutes } from './versions.ts';
@@ -73,6 +74,7 @@ const factories: readonly ((ws: Workspace) => Router)[] = [
   foreignCheckRoutes,
   stripRoutes,
   textlessRoutes,
+  typefaceRoutes,
   namingRoutes,
   ledgerRoutes,
   deliverableFrameRoutes,

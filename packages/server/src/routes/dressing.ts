@@ -6,7 +6,14 @@ import express, { Router, type Request, type Response } from 'express';
 import { and, eq } from 'drizzle-orm';
 import { nanoid } from 'nanoid';
 import writeFileAtomic from 'write-file-atomic';
-import { fontFiles, sidecarText, type Dressing, type LayerContent, type Result } from '@mivvy/core';
+import {
+  fontFiles,
+  isOwn,
+  sidecarText,
+  type Dressing,
+  type LayerContent,
+  type ShownGraphic,
+} from '@mivvy/core';
 import { dressingChangeSchema, scriptSchema } from '@mivvy/api';
 import {
   fontPath,
@@ -18,13 +25,14 @@ import {
 } from '@mivvy/media';
 import { deliverables, masters } from '../db/schema.ts';
 import { dressingUndoId, remember } from '../history.ts';
-import { bodyOf, param, queryText, refuse, route } from '../http/problems.ts';
+import { bodyOf, param, refuse, route } from '../http/problems.ts';
 import { send } from '../http/send.ts';
 import { scriptAlong } from '../script.ts';
 import { graphicPath, graphicPreview } from '../storage.ts';
 import { now, type Workspace } from '../workspace.ts';
 import { findMaster, findReadMaster } from './find.ts';
 import { answerMaster } from './masters.ts';
+import { sentFile, taken } from './sent-file.ts';
 import { undoRoutes } from './undo-routes.ts';
 
 /** Pictures and caption files are this large at most, bytes. */
@@ -91,29 +99,16 @@ export function dressingRoutes(ws: Workspace): Router {
   return router;
 }
 
-/** A file that is the request's body, with its name. */
-function sentFile(req: Request, otherwise: string): { bytes: Buffer; name: string } {
-  if (!Buffer.isBuffer(req.body) || req.body.length === 0)
-    return refuse(400, 'bad-request', 'There is no file in the request.');
-  return { bytes: req.body, name: (queryText(req, 'name') ?? otherwise).slice(0, 200) };
-}
-
-/** The value of what was read; refuses the request where it could not be. */
-function taken<T>(result: Result<T>): T {
-  if (result.ok) return result.value;
-  const { code, sentence, mend } = result.problem;
-  return refuse(422, code, sentence, mend);
-}
-
 /** Refuses layers that show a picture or a film which is not here. */
 function checkGraphics(ws: Workspace, { layers }: Dressing): void {
-  const check = (kind: 'picture' | 'film', sha256: string, name: string) => {
+  const check = (kind: ShownGraphic['kind'], sha256: string, name: string) => {
     if (!existsSync(graphicPath(ws.storage, { kind, sha256 })))
       refuse(422, 'no-picture', `The ${kind} of “${name}” is not here.`, 'Bring it in again.');
   };
   for (const { what, name, otherwise } of layers) {
     if (what.kind === 'picture') check('picture', what.picture.sha256, name);
     if (what.kind === 'film') check('film', what.film.sha256, name);
+    if (what.kind === 'words' && isOwn(what.style.face)) check('typeface', what.style.face.own, name);
     for (const { picture } of Object.values(otherwise)) if (picture) check('picture', picture.sha256, name);
   }
 }

@@ -10,6 +10,7 @@ import {
 import { locateTools } from '@mivvy/media';
 
 import { eq } from 'drizzle-orm';
+import { graphicKinds } from '@mivvy/core';
 import { masters, versions } from '../db/schema.ts';
 import { openMaster } from '../files/master-file.ts';
 import { bodyOf, param, refuse } from '../http/problems.ts';
@@ -99,9 +100,9 @@ async function sendFilm(ws: Workspace, req: Request, res: Response): Promise<voi
 async function sendGraphic(ws: Workspace, req: Request, res: Response): Promise<void> {
   await askedJob(ws, req);
   const [kind, sha256] = [param(req, 'kind'), param(req, 'sha256')];
-  if ((kind !== 'picture' && kind !== 'film') || !/^[0-9a-f]{64}$/.test(sha256))
-    refuse(404, 'not-found', 'There is no such picture.');
-  res.sendFile(graphicPath(ws.storage, { kind, sha256 }), { dotfiles: 'allow', cacheControl: false });
+  const known = graphicKinds.find((each) => each === kind);
+  if (!known || !/^[0-9a-f]{64}$/.test(sha256)) return refuse(404, 'not-found', 'There is no such picture.');
+  res.sendFile(graphicPath(ws.storage, { kind: known, sha256 }), { dotfiles: 'allow', cacheControl: false });
 }
 
 async function end(ws: Workspace, req: Request, res: Response): Promise<void> {

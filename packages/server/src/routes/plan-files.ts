@@ -7,6 +7,7 @@ import {
   checkKept,
   drawnFrom,
   dressingShown,
+  isOwn,
   planForMaster,
   readVersionPlan,
   slug,
@@ -61,7 +62,7 @@ async function writePlan(ws: Workspace, req: Request, res: Response): Promise<vo
     coverFrame: version.coverFrame,
     sharpen: version.sharpen,
     layers,
-    pictures: await picturesOf(ws, layers),
+    ...(await filesOf(ws, layers)),
   });
   res
     .attachment(`${slug(master.name)}_${version.placementId}.plan.json`)
@@ -69,17 +70,20 @@ async function writePlan(ws: Workspace, req: Request, res: Response): Promise<vo
     .send(`${JSON.stringify(plan, null, 2)}\n`);
 }
 
-/** The pictures that layers show, by their sums, as a plan carries them. */
-async function picturesOf(
+/** The pictures that layers show and the typefaces of their words, by their sums, as a plan carries them. */
+async function filesOf(
   ws: Pick<Workspace, 'storage'>,
   layers: readonly Layer[],
-): Promise<Record<string, string>> {
-  const found: Record<string, string> = {};
-  for (const { what } of layers)
-    if (what.kind === 'picture') {
-      const { sha256 } = what.picture;
-      found[sha256] ??= await readFile(graphicPath(ws.storage, { kind: 'picture', sha256 }), 'base64');
-    }
+): Promise<Record<'pictures' | 'typefaces', Record<string, string>>> {
+  const found = { pictures: {} as Record<string, string>, typefaces: {} as Record<string, string> };
+  const read = (kind: 'picture' | 'typeface', sha256: string) =>
+    readFile(graphicPath(ws.storage, { kind, sha256 }), 'base64');
+  for (const { what } of layers) {
+    if (what.kind === 'picture')
+      found.pictures[what.picture.sha256] ??= await read('picture', what.picture.sha256);
+    if (what.kind === 'words' && isOwn(what.style.face))
+      found.typefaces[what.style.face.own] ??= await read('typeface', what.style.face.own);
+  }
   return found;
 }
 

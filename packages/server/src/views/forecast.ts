@@ -11,7 +11,7 @@ const learntFrom = 120;
 
 /** What each version of a production is expected to become, where its master has been read. */
 export async function forecastsOf(
-  ws: Pick<Workspace, 'db' | 'specs'>,
+  ws: Pick<Workspace, 'db' | 'specs' | 'letters'>,
   productionId: string,
 ): Promise<VersionForecast[]> {
   const made: MadeFile[] = await ws.db

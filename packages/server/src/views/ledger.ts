@@ -31,7 +31,7 @@ import { settleStandings } from '../plans.ts';
 import type { Workspace } from '../workspace.ts';
 import { stageColumn } from './stages.ts';
 
-type Ws = Pick<Workspace, 'db' | 'specs'>;
+type Ws = Pick<Workspace, 'db' | 'specs' | 'letters'>;
 
 /** Its own day, or its production's. */
 const dueOn = sql<string | null>`coalesce(${versions.dueOn}, ${productions.dueOn})`;

@@ -10,7 +10,7 @@ import { ShareNext } from './share-next.ts';
 import { stageColumn } from './stages.ts';
 import { versionsOf } from './versions.ts';
 
-type Ws = Pick<Workspace, 'db' | 'specs' | 'storage' | 'events'>;
+type Ws = Pick<Workspace, 'db' | 'specs' | 'letters' | 'storage' | 'events'>;
 
 /** A production as the API names it. */
 export function toProduction(row: typeof productions.$inferSelect): Production {

@@ -11,7 +11,7 @@ import type { Workspace } from '../workspace.ts';
 import { openNotesOf } from './notes.ts';
 import { deliverableColumns, findingsOf, toDeliverable } from './deliverables.ts';
 
-type Ws = Pick<Workspace, 'db' | 'specs' | 'storage' | 'events'>;
+type Ws = Pick<Workspace, 'db' | 'specs' | 'letters' | 'storage' | 'events'>;
 type VersionRow = typeof versions.$inferSelect;
 
 /** The versions of a production in the order of the sheet; their files are as they were when they were last looked at. */

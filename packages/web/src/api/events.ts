@@ -60,6 +60,8 @@ function hear(client: QueryClient, event: ServerEvent): void {
       stale(keys.specBook);
       stale(keys.allProductions);
       return cards();
+    case 'typefaces':
+      return stale(keys.typefaces);
     case 'machines':
       return stale(keys.machines);
     case 'workspace':

@@ -25,6 +25,9 @@ export const keys = {
   along: (masterId: string, fileGeneration: number, revision: number) =>
     ['along', masterId, fileGeneration, revision] as const,
   specBook: ['spec-book'] as const,
+  typefaces: ['typefaces'] as const,
+  /** What sets text, with every typeface that it has. */
+  letters: ['letters'] as const,
   placementPage: (id: string) => ['spec-book', 'placement', id] as const,
   placeSets: ['place-sets'] as const,
   preferences: ['preferences'] as const,

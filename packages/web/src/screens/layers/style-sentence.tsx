@@ -1,9 +1,9 @@
 import {
   layerIn,
+  isOwn,
   letterWeights,
   startStyles,
-  typefaceNames,
-  type Face,
+  type ShippedFace,
   type Layer,
   type LayerContent,
   type WordStyle,
@@ -14,8 +14,29 @@ import { EditableText } from '../../parts/editable-text.tsx';
 import { useThisProduction } from '../../parts/this-production.ts';
 import { Colour } from '../../parts/colour.tsx';
 import { useLayers } from './layers-session.tsx';
+import { TypefaceChoice } from './typeface-choice.tsx';
 
-const weightNames: Record<Face['weight'], string> = { 400: 'regular', 600: 'half bold', 800: 'bold' };
+const weightNames: Record<ShippedFace['weight'], string> = {
+  400: 'regular',
+  600: 'half bold',
+  800: 'bold',
+};
+
+/** How heavy the letters are; a typeface of somebody's own has one weight. */
+function WeightChoice({ face, onChange }: { face: ShippedFace; onChange: (face: ShippedFace) => void }) {
+  return (
+    <>
+      <Choice
+        label="Weight"
+        value={String(face.weight)}
+        shown={weightNames[face.weight]}
+        options={letterWeights.map((w) => ({ value: String(w), name: weightNames[w] }))}
+        onChange={(w) => onChange({ ...face, weight: Number(w) as ShippedFace['weight'] })}
+      />
+      ,{' '}
+    </>
+  );
+}
 
 /** The styles that a production has: those that it started with, and those of its titles, by their names. */
 function useStyles(): WordStyle[] {
@@ -70,23 +91,8 @@ export function StyleSentence({
         wrong={(text) => (text.trim() === '' || text.length > 40 ? '1 to 40 letters' : undefined)}
         onChange={(name) => wear({ ...style, name })}
       />
-      ):{' '}
-      <Choice
-        label="Typeface"
-        value={style.face.family}
-        shown={style.face.family}
-        options={typefaceNames.map((value) => ({ value, name: value }))}
-        onChange={(family) => restyle({ face: { ...style.face, family } })}
-      />
-      ,{' '}
-      <Choice
-        label="Weight"
-        value={String(style.face.weight)}
-        shown={weightNames[style.face.weight]}
-        options={letterWeights.map((w) => ({ value: String(w), name: weightNames[w] }))}
-        onChange={(w) => restyle({ face: { ...style.face, weight: Number(w) as Face['weight'] } })}
-      />
-      ,{' '}
+      ): <TypefaceChoice face={style.face} onChange={(face) => restyle({ face })} />,{' '}
+      {!isOwn(style.face) && <WeightChoice face={style.face} onChange={(face) => restyle({ face })} />}
       <EditableNumber
         label="Size"
         value={size * 100}
