@@ -1,4 +1,4 @@
-import { and, asc, eq, inArray, isNotNull, sql } from 'drizzle-orm';
+import { and, asc, eq, inArray, sql } from 'drizzle-orm';
 import { format } from 'date-fns';
 import { handoverOf, type FileFact, type Happening } from '@mivvy/core';
 import type { Writer } from './db/database.ts';
@@ -30,35 +30,37 @@ const isFact = (kind: Happening['kind']): kind is FileFact['kind'] =>
   (factKinds as readonly string[]).includes(kind);
 
 /**
- * Writes down what happened, with the rows that it changed, and works out anew what became of the files that it
- * happened to.
+ * Writes down what happened, with the rows that it changed, and works out anew what became of the bytes that it
+ * happened to. A file that is made again, byte for byte, is what those bytes were before.
  */
 export async function happened(tx: Writer, all: readonly Happened[]): Promise<void> {
   if (all.length === 0) return;
   await tx.insert(happenings).values(all.map((one) => ({ at: now(), ...one })));
-  const files = all.flatMap((one) => (isFact(one.what.kind) && one.deliverableId ? [one.deliverableId] : []));
-  for (const id of new Set(files)) await settleHandover(tx, id);
+  const touched = new Map<string, Bytes>();
+  for (const { what, versionId, sha256 } of all)
+    if (versionId && sha256 && (isFact(what.kind) || what.kind === 'made'))
+      touched.set(`${versionId} ${sha256}`, { versionId, sha256 });
+  for (const bytes of touched.values()) await settleHandover(tx, bytes);
 }
 
-/** Works out what became of a file from everything that happened to it. */
-async function settleHandover(tx: Writer, deliverableId: string): Promise<void> {
-  const [file] = await tx
-    .select({ sha256: deliverables.sha256 })
-    .from(deliverables)
-    .where(eq(deliverables.id, deliverableId));
-  if (!file) return;
+/** Some bytes that were made for a version, as often as that was. */
+interface Bytes {
+  versionId: string;
+  sha256: string;
+}
+
+/** Works out what became of a version's bytes from everything that happened to them. */
+async function settleHandover(tx: Writer, { versionId, sha256 }: Bytes): Promise<void> {
   const rows = await tx
-    .select({ sha256: happenings.sha256, what: happenings.what })
+    .select({ what: happenings.what })
     .from(happenings)
-    .where(and(eq(happenings.deliverableId, deliverableId), isNotNull(happenings.sha256)))
+    .where(and(eq(happenings.versionId, versionId), eq(happenings.sha256, sha256)))
     .orderBy(asc(happenings.id));
-  const facts = rows.flatMap(({ sha256, what }) =>
-    isFact(what.kind) && sha256 !== null ? [{ kind: what.kind, sha256 }] : [],
-  );
+  const facts = rows.flatMap(({ what }) => (isFact(what.kind) ? [{ kind: what.kind, sha256 }] : []));
   await tx
     .update(deliverables)
-    .set({ handover: handoverOf(file.sha256, facts) })
-    .where(eq(deliverables.id, deliverableId));
+    .set({ handover: handoverOf(sha256, facts) })
+    .where(and(eq(deliverables.versionId, versionId), eq(deliverables.sha256, sha256)));
 }
 
 /** The newest happening of each of some versions, by their ids. */
@@ -79,25 +81,24 @@ export function dayWords(at: string): string {
   return format(new Date(at), 'd MMM');
 }
 
-/** The approvals that hold of some files, by their ids. */
+/** The approvals that hold of the bytes of some files, by the files' ids. */
 export async function approvalsOf(
   db: Writer,
   deliverableIds: readonly string[],
 ): Promise<Map<string, { by: string; at: string }>> {
   const rows = await db
-    .select({
-      deliverableId: happenings.deliverableId,
-      by: happenings.by,
-      at: happenings.at,
-      what: happenings.what,
-    })
-    .from(happenings)
-    .where(inArray(happenings.deliverableId, [...deliverableIds]))
+    .select({ id: deliverables.id, by: happenings.by, at: happenings.at, what: happenings.what })
+    .from(deliverables)
+    .innerJoin(
+      happenings,
+      and(eq(happenings.versionId, deliverables.versionId), eq(happenings.sha256, deliverables.sha256)),
+    )
+    .where(inArray(deliverables.id, [...deliverableIds]))
     .orderBy(asc(happenings.id));
   const found = new Map<string, { by: string; at: string }>();
-  for (const { deliverableId, by, at, what } of rows) {
-    if (what.kind === 'approved') found.set(deliverableId!, { by: by || 'Somebody', at });
-    if (what.kind === 'answer-withdrawn' || what.kind === 'changes-asked') found.delete(deliverableId!);
+  for (const { id, by, at, what } of rows) {
+    if (what.kind === 'approved') found.set(id, { by: by || 'Somebody', at });
+    if (what.kind === 'answer-withdrawn' || what.kind === 'changes-asked') found.delete(id);
   }
   return found;
 }
