@@ -1,6 +1,7 @@
 import { and, eq, notExists, sql } from 'drizzle-orm';
 import {
   filmToFollow,
+  drawnFrom,
   followFilm,
   isUntouched,
   usualLively,
@@ -22,15 +23,16 @@ type MasterRow = typeof masters.$inferSelect;
 /** The framing of a version by what was seen in its film; null where it cannot be framed. */
 export function followVersion(
   ws: Pick<Workspace, 'specs'>,
-  version: Pick<VersionRow, 'placementId' | 'placementRevision' | 'framing'>,
-  master: Pick<MasterRow, 'facts' | 'shots' | 'keeps'>,
+  version: Pick<VersionRow, 'placementId' | 'placementRevision' | 'framing' | 'textless'>,
+  master: Pick<MasterRow, 'facts' | 'sha256' | 'shots' | 'keeps' | 'textless'>,
   look: Pick<LookView, 'shots' | 'drawn'>,
   margin: MarginChoice,
   how: { lively: number; handMade: boolean },
 ): FollowedFilm | null {
   const place = ws.specs.of(version);
   if (!master.facts || !place) return null;
-  const { facts, shots, keeps } = master;
+  const { facts, shots } = master;
+  const { keeps } = drawnFrom(version.textless, master);
   const film = filmToFollow({ facts, shots, keeps }, look, place.placement, margin);
   return followFilm(film, version.framing, how);
 }

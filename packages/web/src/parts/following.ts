@@ -1,5 +1,6 @@
 import { useMemo } from 'react';
 import {
+  drawnFrom,
   filmToFollow,
   judgeFilm,
   worthLooks,
@@ -19,7 +20,8 @@ export function followFilmOf(
 ): FollowFilm | null {
   if (!master?.facts || !version.placement || !look || (look.shots.length === 0 && look.drawn.length === 0))
     return null;
-  const { facts, shots, keeps } = master;
+  const { facts, shots } = master;
+  const { keeps } = drawnFrom(version.textless, master);
   return filmToFollow({ facts, shots, keeps }, look, version.placement, margin);
 }
 

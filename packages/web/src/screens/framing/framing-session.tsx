@@ -2,6 +2,7 @@ import { createContext, useContext, useEffect, useMemo, useState, type ReactNode
 import { useSearchParams } from 'react-router';
 import {
   clipOf,
+  drawnFrom,
   fps,
   keepsWithin,
   oneShot,
@@ -18,7 +19,8 @@ import {
 import type { Cut, Master, Version } from '@mivvy/api';
 import { frameOf } from '../../parts/proof.tsx';
 import { usePlanner } from '../../parts/seen.tsx';
-import { cutOf, type Planned } from '../../parts/versions.ts';
+import { useThisProduction } from '../../parts/this-production.ts';
+import { cutOf, drawnMaster, type Planned } from '../../parts/versions.ts';
 import { useDesk, useHeadPart, usePanelFrame, useSpanAtHead } from '../../play/use-desk.tsx';
 import { shotEditorAt, type Panel, type ShotEditor } from './shot-editor.ts';
 import { useFollowing, type Following } from './use-following.ts';
@@ -31,6 +33,8 @@ export interface FramingSession extends Pick<FramingEdit, 'framing' | 'saving' |
   /** The version with the framing that is in the hand. */
   shown: Version;
   master: Master;
+  /** The film that its pictures come from: the master, or that one's textless master. */
+  drawn: Master;
   /** The other versions of the master, and this one. */
   siblings: readonly Version[];
   cut: Cut | undefined;
@@ -134,6 +138,7 @@ export function FramingSessionProvider({
   const shown = useMemo(() => ({ ...version, framing }), [version, framing]);
   const planner = usePlanner();
   const planned = useMemo(() => planner(shown, master), [planner, shown, master]);
+  const { textlessMasters } = useThisProduction();
   const facts = master.facts!.video;
   const { displayed, frames } = facts;
   const frameSize = useMemo(() => frameOf(version, master), [version, master]);
@@ -170,7 +175,8 @@ export function FramingSessionProvider({
     frameSize,
     frames,
     shots,
-    keeps: keepsWithin(master.keeps, frames),
+    drawn: drawnMaster(version, master, textlessMasters),
+    keeps: keepsWithin(drawnFrom(version.textless, master).keeps, frames),
     units,
     unit,
     clip,

@@ -57,12 +57,12 @@ const noOthers: readonly string[] = [];
 
 /** What the windows that are shown together have in common; without others, what the master is. */
 function CommonWords({ over }: { over: readonly string[] }) {
-  const { version, master, displayed } = useFraming();
+  const { version, drawn, displayed } = useFraming();
   const { mine, others } = useWindowsAt(useHeadFrame(), over);
   if (others.length === 0)
     return (
       <>
-        {master.name}, {sizeLabel(displayed)}
+        {drawn.name}, {sizeLabel(displayed)}
       </>
     );
   const common = commonArea([...mine, ...others.map((o) => o.window)]);
@@ -201,7 +201,7 @@ export const dividedAt = (divide: number, frameSize: Size): number =>
 
 /** The whole master with the windows on it, to be dragged. */
 export function MasterPane({ over, look }: { over: readonly string[]; look: MasterLook }) {
-  const { version, master, displayed, saving, step, drawing, settleHead, editorNow } = useFraming();
+  const { version, drawn, displayed, saving, step, drawing, settleHead, editorNow } = useFraming();
   const [showSubjects, setShowSubjects] = useState(true);
   const [caught, setCaught] = useState<Caught>(nothingCaught);
   const surface = useRef<HTMLDivElement>(null);
@@ -226,7 +226,7 @@ export function MasterPane({ over, look }: { over: readonly string[]; look: Mast
       </div>
       <div className="well">
         <div ref={surface} className="on-master" style={fitted(displayed)} data-testid="master-surface">
-          <WholeMaster master={master} />
+          <WholeMaster master={drawn} />
           <OverPicture over={over} look={look} showSubjects={showSubjects} />
           <CaughtGuides {...caught} />
           {drawing && (

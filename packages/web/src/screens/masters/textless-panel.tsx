@@ -102,7 +102,10 @@ function Matching({ master, textless, onLetGo }: { master: Master; textless: Mas
   return (
     <>
       <p>
-        “{textless.name}”{drawn.length > 0 && <>, drawn from by {listWords(drawn.map((v) => v.tag))}</>}.{' '}
+        “{textless.name}”
+        {drawn.length > 0 &&
+          `; ${listWords(drawn.map((v) => v.tag))} ${drawn.length === 1 ? 'is' : 'are'} drawn from it`}
+        .{' '}
         <button className="fix" onClick={onLetGo}>
           Let go of it
         </button>

@@ -3,6 +3,7 @@ import { createElement } from 'react';
 import {
   countWords,
   frameRules,
+  drawnFrom,
   keepsWithin,
   moveWindow,
   moveWindowWhile,
@@ -79,7 +80,10 @@ export function useRemedies(cause: MasterCause, master: Master): () => Remedies 
     rate: facts.rate,
     masterSize: facts.displayed,
     rules: frameRules(version.placement!, frameOf(version, master), margin),
-    watched: [...keepsWithin(master.keeps, facts.frames), ...(seen?.things ?? [])],
+    watched: [
+      ...keepsWithin(drawnFrom(version.textless, master).keeps, facts.frames),
+      ...(seen?.things ?? []),
+    ],
   });
   const mend = (remedy: (version: RemedyVersion, trouble: Trouble) => Framing | null): Mended[] =>
     isAboutAThing(cause)

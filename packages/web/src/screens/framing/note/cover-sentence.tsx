@@ -1,19 +1,17 @@
 import { frameToTimecode, sizeLabel } from '@mivvy/core';
 import { usePickCover } from '../../../api/changes.ts';
 import { StillProof } from '../../../parts/still-proof.tsx';
-import { useThisProduction } from '../../../parts/this-production.ts';
-import { drawnMaster, type Planned } from '../../../parts/versions.ts';
+import type { Planned } from '../../../parts/versions.ts';
 import { useDesk } from '../../../play/use-desk.tsx';
 import { useFraming, useShotEditor } from '../framing-session.tsx';
 import styles from './cover-sentence.module.css';
 
 /** The still that goes with the film: which picture it is, with the one at the head offered. */
 export function CoverSentence({ planned }: { planned: Planned }) {
-  const { version, master } = useFraming();
+  const { version, master, drawn } = useFraming();
   const { unit, at } = useShotEditor();
   const desk = useDesk();
   const pick = usePickCover();
-  const { textlessMasters } = useThisProduction();
   const { cover } = planned.planned.plan;
   if (!cover) return null;
   const here = unit.from + at;
@@ -22,7 +20,7 @@ export function CoverSentence({ planned }: { planned: Planned }) {
     <div className={styles.cover}>
       <StillProof
         label="The cover"
-        master={drawnMaster(version, master, textlessMasters)}
+        master={drawn}
         framing={cover.framing}
         frame={cover.frame}
         size={cover.size}

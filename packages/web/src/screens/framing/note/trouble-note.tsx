@@ -6,7 +6,6 @@ import {
   frameRules,
   frameToSeconds,
   hidingOf,
-  keepsWithin,
   problemLine,
   suggestMend,
   troubleMark,
@@ -24,7 +23,7 @@ import { movedWords, WaysOut } from './ways-out.tsx';
 
 /** One trouble of the shot at hand, with what would mend it. */
 export function TroubleNote({ trouble, planned }: { trouble: Trouble; planned: Planned }) {
-  const { version, master, units, unit, framing, frameSize, change } = useFraming();
+  const { version, master, keeps, units, unit, framing, frameSize, change } = useFraming();
   const { margin } = useThisProduction();
   const [asking, setAsking] = useState(false);
   const [looking, setLooking] = useState(false);
@@ -34,10 +33,7 @@ export function TroubleNote({ trouble, planned }: { trouble: Trouble; planned: P
   const facts = master.facts!.video;
   const seen = useSeen().get(master.id);
   const work = useMasterWork(master.id);
-  const things = useMemo(
-    () => [...keepsWithin(master.keeps, facts.frames), ...(seen?.things ?? [])],
-    [master.keeps, facts.frames, seen],
-  );
+  const things = useMemo(() => [...keeps, ...(seen?.things ?? [])], [keeps, seen]);
   const mend = useMemo(() => {
     const id = trouble.keepId ?? trouble.seen?.id;
     const keep = things.find((k) => k.id === id);

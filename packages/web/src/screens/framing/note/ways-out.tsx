@@ -20,7 +20,6 @@ import { useThisProduction } from '../../../parts/this-production.ts';
 import { useFraming } from '../framing-session.tsx';
 import { SayAnewWay } from './say-anew-way.tsx';
 import { TextlessWay, titleLeftOut } from './textless-way.tsx';
-import { drawnMaster } from '../../../parts/versions.ts';
 import styles from './ways-out.module.css';
 
 /** How far a window moves, for a sentence: “40 px left and 12 px up”. */
@@ -58,8 +57,8 @@ export function WaysOut({
   things: readonly Watchable[];
   onClose: () => void;
 }) {
-  const { version, master, framing, frameSize, change } = useFraming();
-  const { margin, textlessMasters } = useThisProduction();
+  const { version, master, drawn, framing, frameSize, change } = useFraming();
+  const { margin } = useThisProduction();
   const { frames, rate, displayed } = master.facts!.video;
   const ways = useMemo(
     () =>
@@ -87,7 +86,6 @@ export function WaysOut({
   );
   const lasts = durationLabel(frameToSeconds(trouble.span.to - trouble.span.from, rate));
   const middle = Math.floor((trouble.span.from + trouble.span.to - 1) / 2);
-  const drawn = drawnMaster(version, master, textlessMasters);
   const proofOf = (of: Framing, label: string) => (
     <StillProof master={drawn} framing={of} frame={middle} size={frameSize} label={label} longest={210} />
   );
