@@ -26,47 +26,56 @@ export async function askAfterDispatches(ws: Ws): Promise<void> {
         gt(dispatches.updatedAt, since),
       ),
     );
-  for (const row of rows) {
-    const consignment = await consignmentOf(ws, row);
-    if (!consignment) continue;
-    const { of } = consignment;
-    const there = await ws.connectors[row.connector as keyof Connectors].look(of);
-    if (there.kind === 'there' && there.state === 'live' && row.state === 'arrived') {
-      await ws.db.transaction(async (tx) => {
-        await tx
-          .update(dispatches)
-          // What went with it was compared when it arrived.
-          .set({
-            state: 'live',
-            receipt: { ...there.receipt, beside: row.receipt?.beside ?? [] },
-            updatedAt: now(),
-          })
-          .where(and(eq(dispatches.id, row.id), eq(dispatches.state, 'arrived')));
-        await happened(tx, [
-          about(row, { kind: 'live', file: of.fileName, to: row.to, address: there.receipt.address ?? '' }),
-        ]);
-      });
-      await tellVersion(ws, row.versionId);
-    }
-    if (there.kind === 'taken-down') {
-      await ws.db.transaction(async (tx) => {
-        await tx
-          .update(dispatches)
-          .set({
-            state: 'taken-down',
-            problem: {
-              code: 'taken-down',
-              sentence: there.reason,
-              mend: 'Mend what the outlet says, then send it again.',
-            },
-            updatedAt: now(),
-          })
-          .where(and(eq(dispatches.id, row.id), inArray(dispatches.state, ['arrived', 'live'])));
-        await happened(tx, [
-          about(row, { kind: 'taken-down', file: of.fileName, to: row.to, reason: there.reason }),
-        ]);
-      });
-      await tellVersion(ws, row.versionId);
-    }
+  const outlets = new Set(rows.map((row) => row.destination));
+  // Each outlet in a line of its own: one that is slow to answer keeps nobody waiting at the others.
+  await Promise.all(
+    [...outlets].map(async (outlet) => {
+      for (const row of rows) if (row.destination === outlet) await askAfter(ws, row);
+    }),
+  );
+}
+
+/** Asks an outlet what became of one file. */
+async function askAfter(ws: Ws, row: typeof dispatches.$inferSelect): Promise<void> {
+  const consignment = await consignmentOf(ws, row);
+  if (!consignment) return;
+  const { of } = consignment;
+  const there = await ws.connectors[row.connector as keyof Connectors].look(of);
+  if (there.kind === 'there' && there.state === 'live' && row.state === 'arrived') {
+    await ws.db.transaction(async (tx) => {
+      await tx
+        .update(dispatches)
+        // What went with it was compared when it arrived.
+        .set({
+          state: 'live',
+          receipt: { ...there.receipt, beside: row.receipt?.beside ?? [] },
+          updatedAt: now(),
+        })
+        .where(and(eq(dispatches.id, row.id), eq(dispatches.state, 'arrived')));
+      await happened(tx, [
+        about(row, { kind: 'live', file: of.fileName, to: row.to, address: there.receipt.address ?? '' }),
+      ]);
+    });
+    await tellVersion(ws, row.versionId);
+  }
+  if (there.kind === 'taken-down') {
+    await ws.db.transaction(async (tx) => {
+      await tx
+        .update(dispatches)
+        .set({
+          state: 'taken-down',
+          problem: {
+            code: 'taken-down',
+            sentence: there.reason,
+            mend: 'Mend what the outlet says, then send it again.',
+          },
+          updatedAt: now(),
+        })
+        .where(and(eq(dispatches.id, row.id), inArray(dispatches.state, ['arrived', 'live'])));
+      await happened(tx, [
+        about(row, { kind: 'taken-down', file: of.fileName, to: row.to, reason: there.reason }),
+      ]);
+    });
+    await tellVersion(ws, row.versionId);
   }
 }

@@ -3,6 +3,7 @@ import { mkdir, mkdtemp, readdir, rm } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
+import { execa } from 'execa';
 import type { Deliverable, Job, Machines } from '@mivvy/api';
 import {
   detailOf,
@@ -13,17 +14,26 @@ import {
   type ServerProcess,
   type WorkerProcess,
 } from '../testing/process.ts';
+import { namespacesThere, OwnNetwork } from '../testing/namespaces.ts';
 import { randomFrom, seed } from '../testing/random.ts';
 import { OwnRedis, redisThere } from '../testing/redis.ts';
 import { bookOf, smallFilm, until } from '../testing/server.ts';
 
-// Three render machines as three processes, and whatever can happen to them, to the queue and to the server at random
+// Three render machines, each in a network of its own where such may be made and otherwise as three processes, and
+// whatever can happen to them, to the queue and to the server at random
 // moments of a run; afterwards each deliverable is there once, whole and passed, and no job is lost.
 
 const exportsAsked = Number(process.env.MIVVY_FAULT_EXPORTS ?? 30);
 const places = 10;
+/** Disk of a machine that has one of its own. */
+const diskBytes = 420_000_000;
 const names = ['Attic', 'Cellar', 'Shed'] as const;
 type Name = (typeof names)[number];
+
+if (redisThere && !namespacesThere)
+  process.stderr.write(
+    'Networks of our own may not be made here, so the three render machines are three processes on one.\n',
+  );
 
 const random = randomFrom(seed);
 const pick = <T>(of: readonly T[]): T => of[Math.floor(random() * of.length)]!;
@@ -34,6 +44,7 @@ const pick = <T>(of: readonly T[]): T => of[Math.floor(random() * of.length)]!;
   let redis: OwnRedis;
   let server: ServerProcess;
   const workers = new Map<Name, WorkerProcess>();
+  const networks = new Map<Name, OwnNetwork>();
   const startServer = async (port = '0') => {
     server = await startProcess(dataDir, { MIVVY_QUEUE: redis.url, MIVVY_EXPORTS: '0', MIVVY_PORT: port });
   };
@@ -42,7 +53,7 @@ const pick = <T>(of: readonly T[]): T => of[Math.floor(random() * of.length)]!;
       name,
       startWorker(
         { server: server.base, queue: redis.url, folder: join(folder, name), name },
-        { args: ['--exports', '1'] },
+        { args: ['--exports', '1'], before: networks.get(name)?.before ?? [] },
       ),
     );
   beforeAll(async () => {
@@ -52,7 +63,15 @@ const pick = <T>(of: readonly T[]): T => of[Math.floor(random() * of.length)]!;
     await smallFilm(join(dataDir, 'inbox', 'film.mp4'), 2);
     redis = await OwnRedis.start();
     await startServer();
-  });
+    if (!namespacesThere) return;
+    const ports = [server.base, redis.url].map((address) => Number(new URL(address).port));
+    for (const [i, name] of names.entries()) {
+      networks.set(name, await OwnNetwork.make(i + 1, ports));
+      // A disk of its own too, small enough to be filled.
+      await mkdir(join(folder, name));
+      await execa('mount', ['-t', 'tmpfs', '-o', `size=${diskBytes}`, 'tmpfs', join(folder, name)]);
+    }
+  }, 150_000);
   afterAll(async () => {
     for (const worker of workers.values()) {
       worker.child.kill('SIGCONT');
@@ -60,13 +79,39 @@ const pick = <T>(of: readonly T[]): T => of[Math.floor(random() * of.length)]!;
     }
     await server.kill();
     await redis.end();
+    for (const [name, network] of networks) {
+      await network.end();
+      await execa('umount', [join(folder, name)]);
+    }
     for (const dir of [dataDir, folder]) await rm(dir, { recursive: true, force: true });
   });
   const call = <T>(method: string, path: string, body?: unknown) =>
     server.call(method, path, body).then((a) => a.body as unknown as T);
 
+  /** What can happen to machines that are computers of their own. */
+  const ofNetworks: Record<string, () => Promise<void>> = {
+    'the line of a machine is cut until its lease is over': async () => {
+      const network = networks.get(pick(names))!;
+      await network.cut(true);
+      await pause(12_000);
+      await network.cut(false);
+    },
+    'the line of a machine is slow': async () => {
+      const network = networks.get(pick(names))!;
+      await network.slow(200_000);
+      await pause(6000);
+      await network.slow(null);
+    },
+    'the disk of a machine is full for a while': async () => {
+      const rubbish = join(folder, pick(names), 'rubbish');
+      await execa('dd', ['if=/dev/zero', `of=${rubbish}`, 'bs=1M'], { reject: false });
+      await pause(6000);
+      await rm(rubbish);
+    },
+  };
   /** What can happen, and how often it did. */
   const faults: Record<string, () => Promise<void>> = {
+    ...(namespacesThere ? ofNetworks : {}),
     'a machine is killed and started anew': async () => {
       const name = pick(names);
       await workers.get(name)!.kill();
