@@ -28,6 +28,7 @@ import { ledgerSpeed } from './ledger.ts';
 import { machinesSpeed } from './machines.ts';
 import { plantedTable } from './planted.ts';
 import { plainTwoPass, setRatio } from './sets.ts';
+import { reviewSpeed } from './review.ts';
 import { startServer } from '../testing/own-server.ts';
 import { dataFlow } from './data-flow.ts';
 import { followingTable, lookingSpeed, solvingSpeed } from './following.ts';
@@ -531,6 +532,7 @@ async function others(): Promise<void> {
   const source = await film(3);
   // Minutes of exports on cores of their own: only where it is asked for.
   if (values.only === 'machines') return machinesSpeed({ dir, source, say });
+  if (!values.only || values.only === 'review') await reviewSpeed({ dir, source, say });
   if (!values.only || values.only === 'export') await exportRatio(source);
   if (!values.only || values.only === 'sets')
     await setRatio({ dir, source, facts: await factsFor(source), like: tall, timed, say });

@@ -263,22 +263,30 @@ function gapsOf(shows: Int32Array, frames: number): Pick<LineUp, 'missing' | 'he
  * apart all the same. Where coding has bent a slow picture by more than it moves, which frame is which cannot be told.
  */
 const clearly = 0.1;
+/** And by so much in each of its pictures, mean square: less is what rounding and coding make of a slow change of light. */
+const seenToMove = 0.15;
 
-/** Takes back stretches of a path that leave its offset and come back to it for too little. */
+/**
+ * Takes back stretches of a path that leave its offset and come back to it for too little. Films of one length begin and
+ * end together, whatever lies between.
+ */
 function withoutWaverings(shows: Int32Array, file: readonly Thumb[], plan: readonly Thumb[]): Int32Array {
   const straight = shows.slice();
-  for (let from = 1; from < shows.length; from++) {
-    const usual = straight[from - 1]! - (from - 1);
+  const together = file.length === plan.length;
+  for (let from = together ? 0 : 1; from < shows.length; from++) {
+    const usual = from === 0 ? 0 : straight[from - 1]! - (from - 1);
     if (shows[from]! - from === usual) continue;
     let to = from;
     while (to < shows.length && shows[to]! - to !== usual) to++;
-    if (to === shows.length) break;
+    if (to === shows.length && !(together && usual === 0)) break;
     let [beside, along] = [0, 0];
     for (let k = from; k < to; k++) {
       beside += difference(file[k]!, plan[shows[k]!]!);
       along += difference(file[k]!, plan[k + usual]!);
     }
-    if (along - beside < clearly * beside) for (let k = from; k < to; k++) straight[k] = k + usual;
+    const gained = along - beside;
+    if (gained < clearly * beside || gained < seenToMove * (to - from))
+      for (let k = from; k < to; k++) straight[k] = k + usual;
     from = to;
   }
   return straight;
