@@ -25,6 +25,7 @@ import { Live } from './people/live.ts';
 import { SpecLibrary } from './specs.ts';
 import { openStandIns } from './stand-ins/outlet.ts';
 import { freeBytes, graphicPath, openStorage } from './storage.ts';
+import { wantOpenMatches } from './textless.ts';
 import type { Workspace } from './workspace.ts';
 
 /** Uploads that were given up, and jobs that ended long ago, are looked for so often; milliseconds. */
@@ -124,6 +125,7 @@ export async function openWorkspace(
       },
       exportsPaused ? ['export'] : [],
     );
+    await wantOpenMatches(ws);
     const sweeping = setInterval(() => {
       Promise.all([sweepUploads(ws), forgetOldJobs(ws), turnThePage(ws)]).catch((error: unknown) =>
         log.warn({ err: error }, 'old uploads and jobs could not be removed'),

@@ -5,7 +5,7 @@ import { openMaster } from './files/master-file.ts';
 import { refuse } from './http/problems.ts';
 import { planOf } from './plans.ts';
 import { findVersion } from './routes/find.ts';
-import { rowWithSum } from './textless.ts';
+import { drawnRow } from './textless.ts';
 import type { Workspace } from './workspace.ts';
 
 /** A version's plan as it stands, with the file that it would be made from. */
@@ -30,7 +30,7 @@ export async function planWithMaster(ws: Workspace, versionId: string): Promise<
       'The version’s master has not been read yet.',
       'Try again when it has been.',
     );
-  const row = await rowWithSum(ws.db, master, planned.plan.master.sha256);
+  const row = await drawnRow(ws.db, master, planned.plan);
   if (!row) return refuse(409, 'no-film', 'The film that it is drawn from is not here any more.');
   const film = await openMaster(ws, row);
   if (!film.ok) return refuse(409, film.problem.code, film.problem.sentence, film.problem.mend);

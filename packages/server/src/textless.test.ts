@@ -6,7 +6,7 @@ import { execa } from 'execa';
 import * as z from 'zod';
 import { inboxFileSchema, masterSchema, versionSchema, type Master } from '@mivvy/api';
 import type { Keep } from '@mivvy/core';
-import { deliverables } from './db/schema.ts';
+import { deliverables, masters } from './db/schema.ts';
 import { fromStored } from './storage.ts';
 import { madeProduction, type MadeProduction } from './testing/made.ts';
 import { testServer, until, type TestServer } from './testing/server.ts';
@@ -19,7 +19,7 @@ let square: string;
 let textless: Master;
 beforeAll(async () => {
   s = await testServer();
-  made = await madeProduction(s, ['quick-tall', 'quick-square']);
+  made = await madeProduction(() => s, ['quick-tall', 'quick-square']);
   [tall, square] = made.versionIds as [string, string];
   await execa('ffmpeg', [
     ...['-v', 'error', '-y', '-f', 'lavfi', '-i', 'testsrc2=s=320x180:r=25:d=1,hue=s=0'],
@@ -166,6 +166,13 @@ test('the film replaced: what was matched with the other one counts no more unti
     return now.textless?.of === now.sha256 && now.textless;
   });
   expect(found).toMatchObject({ differs: [] });
+}, 120_000);
+
+test('what a server that died has left unmatched is matched when it starts again', async () => {
+  await s.ws.db.update(masters).set({ textless: null }).where(eq(masters.id, made.masterId));
+  await s.stop(true);
+  s = await testServer({ dataDir: s.dir });
+  expect(await matched()).toMatchObject({ masterId: textless.id });
 }, 120_000);
 
 test('let go of, it is a film of its own; removed, nothing is left that names it', async () => {

@@ -1,5 +1,5 @@
-import { and, eq, inArray, isNotNull, or } from 'drizzle-orm';
-import { couldBeTextless, type MasterFacts, type Problem } from '@mivvy/core';
+import { and, eq, inArray, isNotNull, isNull, or } from 'drizzle-orm';
+import { couldBeTextless, type MasterFacts, type Problem, type RenderPlan } from '@mivvy/core';
 import type { Writer } from './db/database.ts';
 import { jobs, masters, versions } from './db/schema.ts';
 import { refuse } from './http/problems.ts';
@@ -38,6 +38,10 @@ export async function rowWithSum(
     .where(and(eq(masters.textlessOf, master.id), eq(masters.sha256, sha256)));
   return textless;
 }
+
+/** The row of the film that a master's version is drawn from by its plan, whether that has been summed or not. */
+export const drawnRow = (db: Writer, master: MasterRow, plan: RenderPlan): Promise<MasterRow | undefined> =>
+  plan.master.textless ? rowWithSum(db, master, plan.master.sha256) : Promise.resolve(master);
 
 /**
  * Why a master cannot become the textless master of another, before their pictures are looked at; null where nothing
@@ -151,6 +155,15 @@ export async function wantMatches(ws: Workspace, masterId: string): Promise<void
     if (job) ws.runner.announce([job]);
     await tellProduction(ws, productionId);
   }
+}
+
+/** Queues what a server that died has left unmatched. What was found not to be the same edit is not tried again. */
+export async function wantOpenMatches(ws: Workspace): Promise<void> {
+  const open = await ws.db
+    .select({ id: masters.id })
+    .from(masters)
+    .where(and(isNotNull(masters.textlessOf), isNull(masters.textlessProblem)));
+  for (const { id } of open) await wantMatches(ws, id);
 }
 
 /** What the two films are now has been matched, and they are the same edit. */

@@ -53,10 +53,11 @@ export const placeTolerance = 2;
 /** An edge that may be wrong by more than this share of the tolerance says nothing. */
 const sureEnough = 0.5;
 /**
- * A window that was found elsewhere has to explain so much more of the picture than the planned one, levels: in fog and
- * in gradients every place shows the same but for what coding leaves of it. From trials with grain over soft pictures.
+ * A window that was found elsewhere has to explain so much more of the picture than the planned one, levels, and as much
+ * as it leaves unexplained: in fog and in gradients every place shows the same but for what coding has bent. From trials
+ * with grain over soft pictures; a window that does lie elsewhere in a picture with detail gains five times that and more.
  */
-const leastExplained = 0.8;
+const leastExplained = 1;
 /** Bars deeper than this share of a side are bars, and never ones of fewer pixels than the second figure. */
 const barShare = 0.008;
 const leastBar = 4;
@@ -186,15 +187,25 @@ function unexplainedBy(seen: Grid, master: Grid, window: MasterRect): number {
   return variance * (1 - correlation(seen.data, drawn) ** 2);
 }
 
-/** Whether where a window was found says more than where it should be: by what each leaves unexplained. */
-function isTold(seen: Grid, master: Grid, { window, unsure }: Found, planned: MasterRect): boolean {
+/**
+ * Whether where a window was found says anything: it lies where it should, or it explains more than that does.
+ *
+ * @param tolerance in samples of the master's picture
+ */
+function isTold(
+  seen: Grid,
+  master: Grid,
+  { window }: Found,
+  planned: MasterRect,
+  tolerance: number,
+): boolean {
   const ends = ({ x, y, width, height }: MasterRect) => [x, y, x + width, y + height];
   const should = ends(planned);
   const apart = Math.max(...ends(window).map((end, i) => Math.abs(end - should[i]!)));
-  // One that lies where it should needs no proof.
-  if (apart <= Math.max(unsure.x, unsure.y)) return true;
-  const gained = unexplainedBy(seen, master, planned) - unexplainedBy(seen, master, window);
-  return gained >= leastExplained ** 2;
+  if (apart <= tolerance) return true;
+  const left = unexplainedBy(seen, master, window);
+  const gained = unexplainedBy(seen, master, planned) - left;
+  return gained >= Math.max(leastExplained ** 2, left);
 }
 
 /** A window of a part carried on to the whole that it is a part of. */
@@ -228,6 +239,7 @@ function judgePanel(
   const lies = found.alike >= leastAlike;
   const window = lies ? found.window : planned;
   const small = fitSide(cells, likenessSide);
+  const scale = films.master.width / master.width;
   const inMaster = scaledRect(window, master, films.master);
   return {
     likeness: structuralSimilarity(
@@ -237,8 +249,8 @@ function judgePanel(
     ),
     colour: colourApart(sample, inMaster, part, films),
     off:
-      lies && isTold(seen, master, found, planned)
-        ? offBy(found, planned, films.master.width / master.width, toleranceOf(panel))
+      lies && isTold(seen, master, found, planned, toleranceOf(panel) / scale)
+        ? offBy(found, planned, scale, toleranceOf(panel))
         : null,
     window: lies ? carriedOn(inMaster, part, into) : null,
   };

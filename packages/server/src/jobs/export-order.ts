@@ -17,7 +17,7 @@ import {
 import { jobs, masters, productions, versions } from '../db/schema.ts';
 import { openMaster } from '../files/master-file.ts';
 import { dressedFor } from '../plans.ts';
-import { rowWithSum } from '../textless.ts';
+import { drawnRow } from '../textless.ts';
 import type { Workspace } from '../workspace.ts';
 import type { JobRow } from './runner.ts';
 
@@ -116,7 +116,7 @@ export async function exportOrder(ws: Ws, job: JobRow): Promise<Result<ExportOrd
   const planned = dressed ? dress(bare, place.placement, dressed) : bare;
   const fault = refusal(troublesOf(planned, place.placement));
   if (fault) return fail('refused', fault.sentence, fault.mend);
-  const drawn = await rowWithSum(ws.db, master, planned.plan.master.sha256);
+  const drawn = await drawnRow(ws.db, master, planned.plan);
   if (!drawn)
     return fail(
       'master-gone',

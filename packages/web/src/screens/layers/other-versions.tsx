@@ -6,9 +6,16 @@ import styles from './layers.module.css';
 import { useLayers } from './layers-session.tsx';
 import { otherwiseWords } from './version-tags.tsx';
 import type { Version } from '@mivvy/api';
+import type { Layer } from '@mivvy/core';
 
 const counted = ['no line', 'one line', 'two lines', 'three lines', 'four lines', 'five lines'];
 const plain = { blocked: true, margin: false };
+
+/** Why a version does not show a layer. */
+function notShownWords({ only, what }: Layer, version: Version): string {
+  if (only && !only.includes(version.id)) return 'left out';
+  return what.kind === 'patch' ? 'nothing to hide' : 'not in its cut';
+}
 
 /** What a version does with the layer at hand, in a word or two. */
 function HandWords({ version }: { version: Version }) {
@@ -28,7 +35,7 @@ function HandWords({ version }: { version: Version }) {
           {words && <b> {words}</b>}
         </>
       ) : (
-        words || 'not in its cut'
+        words || notShownWords(chosen, version)
       )}
       {trouble && <span className={styles.worry}> has a trouble</span>}
     </>

@@ -41,7 +41,12 @@ export function TextlessPanel({ master }: { master: Master }) {
     <section className={styles.panel} aria-label="Textless master">
       <h3>Textless master</h3>
       {textless ? (
-        <Matching master={master} textless={textless} onLetGo={() => set(null)} />
+        <Matching
+          master={master}
+          textless={textless}
+          onMatch={() => set(textless.id)}
+          onLetGo={() => set(null)}
+        />
       ) : (
         <ChooseTextless master={master} onChoose={set} />
       )}
@@ -94,7 +99,17 @@ function ChooseTextless({ master, onChoose }: { master: Master; onChoose: (id: s
   );
 }
 
-function Matching({ master, textless, onLetGo }: { master: Master; textless: Master; onLetGo: () => void }) {
+function Matching({
+  master,
+  textless,
+  onMatch,
+  onLetGo,
+}: {
+  master: Master;
+  textless: Master;
+  onMatch: () => void;
+  onLetGo: () => void;
+}) {
   const { versions } = useThisProduction();
   const job = useJobAbout(textless.productionId, textless.id);
   const drawn = versions.filter((v) => v.masterId === master.id && v.textless);
@@ -122,8 +137,25 @@ function Matching({ master, textless, onLetGo }: { master: Master; textless: Mas
       )}
       {!job && textless.textlessProblem && <ProblemNote problem={textless.textlessProblem} />}
       {!job && textless.state === 'failed' && textless.problem && <ProblemNote problem={textless.problem} />}
+      {!job && !found && !textless.textlessProblem && (
+        <NotMatched read={master.sha256 !== null && textless.sha256 !== null} onMatch={onMatch} />
+      )}
       {found && <Found master={master} textless={textless} found={found} />}
     </>
+  );
+}
+
+/** The two have not been matched: one is still being read, or the matching came to nothing. */
+function NotMatched({ read, onMatch }: { read: boolean; onMatch: () => void }) {
+  return read ? (
+    <p>
+      The two have not been matched.{' '}
+      <button className="fix" onClick={onMatch}>
+        Match them now
+      </button>
+    </p>
+  ) : (
+    <p className="quiet">The two are matched when both have been read through.</p>
   );
 }
 
