@@ -27,7 +27,10 @@ export async function reviewSpeed({
     MIVVY_REVIEW_PORT: String(await getPort()),
     MIVVY_LOOKING: 'when-asked',
   });
-  const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: ['--no-sandbox'] });
+  const browser = await chromium.launch({
+    executablePath: process.env.MIVVY_CHROMIUM ?? '/usr/bin/chromium',
+    args: ['--no-sandbox'],
+  });
   try {
     const address = await linkTo(server.base);
     const times: number[] = [];

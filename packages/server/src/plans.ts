@@ -199,7 +199,7 @@ const isNewestExport = sql`${jobs.createdAt} = (select max(j.created_at) from jo
  * Forgets the standings of versions whose placement is not what it was when they were worked out, or that another
  * release's renderer made; for the start of a server and for every change of the spec book.
  */
-export async function forgetOldStandings(ws: Pick<Workspace, 'db' | 'specs' | 'letters'>): Promise<void> {
+export async function forgetOldStandings(ws: Pick<Workspace, 'db' | 'specs'>): Promise<void> {
   const used = await ws.db
     .selectDistinct({ placementId: versions.placementId, placementRevision: versions.placementRevision })
     .from(versions);

@@ -97,14 +97,9 @@ export const refuseVersions = ({ name }: Pick<MasterRow, 'name'>): never =>
     'Make them from its film: each can be drawn from the textless master.',
   );
 
-/** Makes a master the textless master of another; the two are matched as soon as both have been read. */
-export async function setTextless(ws: Workspace, film: MasterRow, textless: MasterRow): Promise<void> {
-  await ws.db
-    .update(masters)
-    .set({ textlessOf: film.id, textlessProblem: null })
-    .where(eq(masters.id, textless.id));
-  await wantMatches(ws, film.id);
-}
+/** Makes a master the textless master of another; {@link wantMatches} follows. */
+export const setTextless = (tx: Writer, film: MasterRow, textless: MasterRow) =>
+  tx.update(masters).set({ textlessOf: film.id, textlessProblem: null }).where(eq(masters.id, textless.id));
 
 /** Lets a film's textless masters be masters of their own again. */
 export async function letGoOfTextless(ws: Workspace, film: MasterRow): Promise<void> {

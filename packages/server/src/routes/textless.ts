@@ -4,7 +4,7 @@ import { drawnTextlessSchema, textlessChoiceSchema } from '@mivvy/api';
 import { versions } from '../db/schema.ts';
 import { bodyOf, param, refuse, route } from '../http/problems.ts';
 import { tellProduction } from '../tell.ts';
-import { letGoOfTextless, refusalToMatch, setTextless } from '../textless.ts';
+import { letGoOfTextless, refusalToMatch, setTextless, wantMatches } from '../textless.ts';
 import { masterView } from '../views/masters.ts';
 import { now, type Workspace } from '../workspace.ts';
 import { findMaster, findVersion } from './find.ts';
@@ -37,9 +37,13 @@ async function choose(ws: Workspace, req: Request, res: Response): Promise<void>
   const film = await findMaster(ws.db, param(req));
   const { masterId } = bodyOf(textlessChoiceSchema, req);
   const textless = await findMaster(ws.db, masterId);
-  const problem = await refusalToMatch(ws.db, film, textless);
-  if (problem) refuse(409, problem.code, problem.sentence, problem.mend);
-  await setTextless(ws, film, textless);
+  // Checked and written together: of two who choose at once, the second is told of the first.
+  await ws.db.transaction(async (tx) => {
+    const problem = await refusalToMatch(tx, film, textless);
+    if (problem) refuse(409, problem.code, problem.sentence, problem.mend);
+    await setTextless(tx, film, textless);
+  });
+  await wantMatches(ws, film.id);
   await tellProduction(ws, film.productionId);
   res.json(await masterView(ws, film.id));
 }
