@@ -71,7 +71,7 @@ function ReplaceSentence({ master }: { master: Master }) {
         <button className="fix tall" onClick={() => setFromInbox(true)}>
           one from the inbox
         </button>
-        : framing and keeps carry over.
+        : {master.textlessOf ? 'it is matched anew.' : 'framing and keeps carry over.'}
       </p>
       <input
         ref={chooser}
