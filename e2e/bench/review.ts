@@ -94,10 +94,11 @@ async function linkTo(base: string): Promise<string> {
   });
   const versionIds = versions.map((version) => version.id);
   await call('POST', `/productions/${id}/exports`, { versionIds });
-  await once(
-    async () =>
-      (await call<{ passed: boolean }[]>('GET', `/productions/${id}/deliverables`)).filter((f) => f.passed)
-        .length === places,
+  // Whatever becomes of them: a link cannot be made without a file that passed, and says so.
+  await once(async () =>
+    (await call<{ state: string }[]>('GET', `/productions/${id}/jobs`)).every(
+      ({ state }) => state !== 'queued' && state !== 'running',
+    ),
   );
   return (
     await call<{ address: string }>('POST', `/productions/${id}/review-links`, { name: 'Board', versionIds })
