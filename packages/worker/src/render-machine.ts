@@ -159,7 +159,7 @@ export class RenderMachine {
   /** As many at once as the server allows, the person at it, and what is idle of the machine. */
   private bear(): void {
     if (this.stopping) return;
-    if (Date.now() > this.restUntil) this.trouble = null;
+    if (performance.now() > this.restUntil) this.trouble = null;
     const takes = !this.orders.draining && this.trouble === null;
     for (const line of this.lines.values()) {
       if (takes && line.isPaused()) void line.resume();
@@ -248,7 +248,7 @@ export class RenderMachine {
   }
 
   private rest(why: string): void {
-    this.restUntil = Date.now() + restMs;
+    this.restUntil = performance.now() + restMs;
     this.trouble = {
       code: 'disk-full',
       sentence: why,

@@ -1,6 +1,7 @@
 import type { Logger } from 'pino';
 import type { DiskState } from '@mivvy/api';
 import type { Events } from '../events.ts';
+import { steadyNow } from '../steady-clock.ts';
 
 /** Below this a disk counts as full: rows and small pictures still fit, films do not. Bytes. */
 const fullBelow = 8_000_000;
@@ -66,9 +67,9 @@ export class DiskWatch {
       events.tell({ kind: 'disk', disk: this.state });
     }
     if (was && !full) this.owed = true;
-    if (full || !this.owed || free < roomAbove || Date.now() - this.lastAgain < againEveryMs) return;
+    if (full || !this.owed || free < roomAbove || steadyNow() - this.lastAgain < againEveryMs) return;
     this.owed = false;
-    this.lastAgain = Date.now();
+    this.lastAgain = steadyNow();
     await onRoom();
   }
 }

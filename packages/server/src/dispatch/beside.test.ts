@@ -8,6 +8,7 @@ import * as z from 'zod';
 import { dispatchSchema, masterSchema, versionSchema, type Deliverable, type Dispatch } from '@mivvy/api';
 import { bare } from '@mivvy/core';
 import { deliverables } from '../db/schema.ts';
+import { noFaults, type Faults } from '../stand-ins/faults.ts';
 import { openStandIns } from '../stand-ins/outlet.ts';
 import { fromStored } from '../storage.ts';
 import { madeProduction, type MadeProduction } from '../testing/made.ts';
@@ -79,6 +80,12 @@ async function makeOne(id: string): Promise<Deliverable> {
   return version.deliverable!;
 }
 
+const faulty = (faults: Partial<Faults>) =>
+  fetch(`${outlets.base}/stills/faults`, {
+    method: 'PUT',
+    headers: { 'Content-Type': 'application/json' },
+    body: JSON.stringify({ ...noFaults, ...faults }),
+  });
 const sumOf = (bytes: Buffer) => createHash('sha256').update(bytes).digest('hex');
 /** Sends a file, and waits for how that ends. */
 async function sent(deliverableId: string, more: object): Promise<Dispatch> {
@@ -110,6 +117,17 @@ test('an outlet gets both with the film, and its receipt has the sums of its cop
   ]);
   const taken = outlets.films().find((film) => film.receipt === receipt!.receipt)!;
   for (const copy of taken.beside) expect(sumOf(await readFile(copy.path))).toBe(copy.sha256);
+}, 150_000);
+
+test('what has gone across before a try broke off is not sent again', async () => {
+  const begun = async () =>
+    (await readdir(join(dir, 'stand-ins'))).filter((name) => name.endsWith('.json') && name !== 'films.json');
+  const before = (await begun()).length;
+  // Each upload is tried three times in one try of the whole: these use up two of those.
+  await faulty({ dropPieces: 7 });
+  const { state, attempts } = await sent(file.id, { connector: 'outlet' });
+  expect([['arrived', 'live'].includes(state), attempts]).toEqual([true, 3]);
+  expect((await begun()).length - before).toBe(3);
 }, 150_000);
 
 test('a watched folder gets both before the film', async () => {

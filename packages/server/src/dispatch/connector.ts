@@ -18,6 +18,8 @@ export interface Consignment {
   placement: Placement;
   /** When it is to be shown, ISO 8601; null for at once. */
   publishAt: string | null;
+  /** What was begun in earlier tries, for a connector that can go on where one broke off: its own word by a file's sum. */
+  begun: Map<string, string>;
 }
 
 /** What became of a try. `again` may be tried once more, after `waitMs` at the soonest. */

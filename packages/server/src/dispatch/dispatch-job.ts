@@ -63,6 +63,7 @@ export async function consignmentOf(ws: Ws, row: DispatchRow) {
     destination: row.destination,
     placement: place.placement,
     publishAt: row.publishAt,
+    begun: new Map(),
   };
   return { of, file };
 }

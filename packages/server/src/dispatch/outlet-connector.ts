@@ -1,5 +1,4 @@
-import { createReadStream } from 'node:fs';
-import { Readable } from 'node:stream';
+import { createReadStream, type ReadStream } from 'node:fs';
 import { Upload } from 'tus-js-client';
 import * as z from 'zod';
 import type { Problem } from '@mivvy/core';
@@ -44,20 +43,23 @@ export function outletConnector(base: string, patienceMs = usualPatienceMs): Con
   const at = ({ destination }: Consignment, rest: string) =>
     `${base}/${encodeURIComponent(destination)}/${rest}`;
 
-  /** Sends the bytes; the address of the upload, or what went wrong. */
+  /** Sends the bytes, from where an earlier try broke off; the address of the upload, or what went wrong. */
   const upload = (
     of: Consignment,
-    file: { name: string; bytes: number; content: Readable },
+    file: { name: string; sha256: string; bytes: number; content: Buffer | ReadStream },
     signal: AbortSignal,
     progress: (fraction: number) => void,
   ) =>
     new Promise<{ id: string } | { problem: Problem; waitMs?: number }>((resolve, reject) => {
       const sending = new Upload(file.content as never, {
         endpoint: at(of, 'uploads'),
+        // One that the other side does not know any more is begun anew by itself.
+        uploadUrl: of.begun.get(file.sha256) ?? null,
         chunkSize: pieceBytes,
         uploadSize: file.bytes,
         retryDelays: [200, 1000],
         metadata: { filename: file.name },
+        onUploadUrlAvailable: () => void of.begun.set(file.sha256, sending.url!),
         onProgress: (sent, total) => progress(total ? sent / total : 0),
         onError: (error) => {
           const response = 'originalResponse' in error ? error.originalResponse : null;
@@ -85,13 +87,14 @@ export function outletConnector(base: string, patienceMs = usualPatienceMs): Con
   return {
     async send(of, { signal, progress }): Promise<Outcome> {
       const beside: { kind: string; name: string; upload: string }[] = [];
-      for (const { kind, name, content } of of.beside) {
-        const file = { name, bytes: content.length, content: Readable.from(content, { objectMode: false }) };
+      for (const { kind, name, content, sha256 } of of.beside) {
+        const file = { name, sha256, bytes: content.length, content };
         const sent = await upload(of, file, signal, () => undefined);
         if ('problem' in sent) return { kind: 'again', ...sent };
         beside.push({ kind, name, upload: sent.id });
       }
-      const film = { name: of.fileName, bytes: of.bytes, content: createReadStream(of.path) };
+      const { sha256, bytes, path } = of;
+      const film = { name: of.fileName, sha256, bytes, content: createReadStream(path) };
       const sent = await upload(of, film, signal, progress);
       if ('problem' in sent) return { kind: 'again', ...sent };
       const asked = await fetch(at(of, 'films'), {

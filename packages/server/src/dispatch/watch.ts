@@ -1,4 +1,4 @@
-import { and, eq, gt, inArray } from 'drizzle-orm';
+import { and, eq, gt, inArray, or } from 'drizzle-orm';
 import { dispatches } from '../db/schema.ts';
 import { happened } from '../happenings.ts';
 import { tellVersion } from '../tell.ts';
@@ -21,9 +21,12 @@ export async function askAfterDispatches(ws: Ws): Promise<void> {
     .from(dispatches)
     .where(
       and(
-        inArray(dispatches.state, ['arrived', 'live']),
         eq(dispatches.connector, 'outlet'),
-        gt(dispatches.updatedAt, since),
+        // One that is to be shown in a month has arrived a month before.
+        or(
+          eq(dispatches.state, 'arrived'),
+          and(eq(dispatches.state, 'live'), gt(dispatches.updatedAt, since)),
+        ),
       ),
     );
   const outlets = new Set(rows.map((row) => row.destination));

@@ -4,6 +4,7 @@ import { deliver, deliverStages, sha256File, SoundShelf } from '@mivvy/media';
 import { diskFullProblem, isDiskFull } from '../disk/full.ts';
 import { openMaster } from '../files/master-file.ts';
 import { graphicPath, logPath } from '../storage.ts';
+import { steadyNow } from '../steady-clock.ts';
 import type { Workspace } from '../workspace.ts';
 import { exportOrder, filmRead, findVersion } from './export-order.ts';
 import type { JobContext, JobKindWork } from './runner.ts';
@@ -30,7 +31,7 @@ async function exportVersion(
   if (!order) return ok(undefined); // removed meanwhile
 
   const { id, outPath } = newPlace(ws, order);
-  const started = Date.now();
+  const started = steadyNow();
   const result = await deliver(order.plan, {
     masterPath: order.masterPath,
     outPath,
@@ -56,7 +57,7 @@ async function exportVersion(
       return stillIt;
     }
     const coverSha256 = cover === undefined ? null : await sha256File(cover);
-    const tookSeconds = (Date.now() - started) / 1000;
+    const tookSeconds = (steadyNow() - started) / 1000;
     const made = {
       id,
       outPath,

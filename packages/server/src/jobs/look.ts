@@ -6,6 +6,7 @@ import { readLook, showGrowing, writeLook } from '../looks.ts';
 import { frameOnArrival } from '../follow-version.ts';
 import { openMaster } from '../files/master-file.ts';
 import { tellLook } from '../tell.ts';
+import { steadyNow } from '../steady-clock.ts';
 import type { Workspace } from '../workspace.ts';
 import type { JobContext, JobKindWork, JobRow } from './runner.ts';
 
@@ -57,8 +58,8 @@ async function lookAtMaster(
           stage: `looking for subjects, shot ${seen.shots.length} of ${shots.length}`,
           fraction: look.to / facts.video.frames,
         });
-        if (Date.now() - told > 700) {
-          told = Date.now();
+        if (steadyNow() - told > 700) {
+          told = steadyNow();
           tell();
         }
       },

@@ -9,6 +9,7 @@ import type { Database, Writer } from '../db/database.ts';
 import { diskFullProblem, isDiskFull } from '../disk/full.ts';
 import { jobs } from '../db/schema.ts';
 import type { Events } from '../events.ts';
+import { steadyNow } from '../steady-clock.ts';
 import { tellProduction, tellVersion } from '../tell.ts';
 import type {
   AlsoWrite,
@@ -183,7 +184,7 @@ export class Runner {
 
   /** A render machine is there that takes work: looking at films is left to it, so that the server has its cores. */
   machineTakes(): void {
-    this.machineTookAt = Date.now();
+    this.machineTookAt = steadyNow();
   }
 
   /** Tells how a job stands that a render machine has. */
@@ -273,7 +274,7 @@ export class Runner {
       const taking = this.busy.get(kind) ?? 0;
       if (this.stopped || taking >= atOnce[kind]) continue;
       if (kind === 'export' && !this.bearsExport(taking)) continue;
-      if (kind === 'look' && Date.now() - this.machineTookAt < leftToMachinesMs) continue;
+      if (kind === 'look' && steadyNow() - this.machineTookAt < leftToMachinesMs) continue;
       this.busy.set(kind, taking + 1);
       const turn = this.takeOne(kind)
         .catch((error: unknown) => (this.log.error({ err: error }, 'a job could not be taken'), false))

@@ -14,8 +14,9 @@ export const beatMs = 2000;
 /** Without a sign of life for so long it counts as gone, milliseconds. */
 export const goneAfterMs = 8000;
 
+/** Whether it was heard of just now; what lies ahead of a clock that was set back is no sign of life. */
 export const isThere = ({ lastSeenAt }: Pick<MachineRow, 'lastSeenAt'>): boolean =>
-  Date.now() - Date.parse(lastSeenAt) < goneAfterMs;
+  Math.abs(Date.now() - Date.parse(lastSeenAt)) < goneAfterMs;
 
 /** How a machine is called as the owner of jobs, while the process runs that has joined. */
 export const ownerOf = ({ id, session }: Pick<MachineRow, 'id' | 'session'>): string =>

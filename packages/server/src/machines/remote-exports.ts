@@ -96,7 +96,7 @@ export async function takeBackExport(
       coverSha256: ending.cover?.sha256 ?? null,
       report: ending.report,
       effort: row.effort,
-      tookSeconds: differenceInMilliseconds(new Date(), new Date(row.startedAt!)) / 1000,
+      tookSeconds: Math.max(0, differenceInMilliseconds(new Date(), new Date(row.startedAt!))) / 1000,
       madeOn: machine.name,
     };
     // Its row is written with the job's end, or not at all: whoever lost the job meanwhile has made nothing.

@@ -1,6 +1,7 @@
 import { Router, type Request, type Response } from 'express';
 import { hereSchema } from '@mivvy/api';
 import { bodyOf, route, whoOf, windowOf } from '../http/problems.ts';
+import { steadyNow } from '../steady-clock.ts';
 import type { Workspace } from '../workspace.ts';
 
 /** A window that has not said for so long that it is here has gone, milliseconds. */
@@ -26,7 +27,7 @@ export function hereRoutes(_ws: Workspace): Router {
 
 async function sayHere(windows: Map<string, Here>, req: Request, res: Response): Promise<void> {
   const { versionId } = bodyOf(hereSchema, req);
-  const [own, name, now] = [windowOf(req), whoOf(req), Date.now()];
+  const [own, name, now] = [windowOf(req), whoOf(req), steadyNow()];
   for (const [key, { at }] of windows) if (now - at > goneAfterMs) windows.delete(key);
   if (own !== null) {
     if (versionId === null) windows.delete(own);

@@ -88,7 +88,8 @@ export async function openStandIns(
     return true;
   };
   const stateOf = (film: TakenFilm) => {
-    const age = Date.now() - film.takenAt;
+    // A clock that was set back would keep it at that for as long.
+    const age = Math.abs(Date.now() - film.takenAt);
     if (film.refused === null && age > processingMs && faultsOf(film.outlet).refuseAfterwards)
       film.refused = faultsOf(film.outlet).refuseAfterwards;
     if (film.refused !== null) return 'refused' as const;

@@ -134,11 +134,11 @@ export async function smallFilm(path: string, seconds = 2): Promise<void> {
 
 /** Waits until something is true; two minutes at most, because a machine may be loaded. */
 export async function until<T>(look: () => Promise<T | undefined | false>): Promise<T> {
-  const started = Date.now();
+  const started = performance.now();
   for (;;) {
     const value = await look();
     if (value) return value;
-    if (Date.now() - started > 300_000) throw new Error('waited in vain');
+    if (performance.now() - started > 300_000) throw new Error('waited in vain');
     await new Promise((resolve) => setTimeout(resolve, 60));
   }
 }

@@ -38,7 +38,10 @@ const dueOn = sql<string | null>`coalesce(${versions.dueOn}, ${productions.dueOn
 const madeFor = alias(placementRevisions, 'made_for');
 const placementName = sql<string | null>`json_extract(${madeFor.placement}, '$.value.name')`;
 const openNotes = sql<number>`(select count(*) from ${notes} where ${notes.versionId} = ${versions.id} and ${isNull(notes.answers)} and ${isNull(notes.doneAt)})`;
-const lastAt = sql<string | null>`(select max(h.at) from happenings h where h.version_id = ${versions.id})`;
+/** By the number of what happened last: a clock that was set back does not change the order. */
+const lastNumber = sql<
+  number | null
+>`(select max(h.id) from happenings h where h.version_id = ${versions.id})`;
 
 /** What each order sorts by; days that are not said come last. */
 const sortedBy: Readonly<Record<LedgerQuery['order'], SQL | typeof versions.holder>> = {
@@ -47,7 +50,7 @@ const sortedBy: Readonly<Record<LedgerQuery['order'], SQL | typeof versions.hold
   production: sql`lower(${productions.name})`,
   stage: stageColumn,
   holder: versions.holder,
-  last: sql`coalesce(${lastAt}, '')`,
+  last: sql`coalesce(${lastNumber}, 0)`,
 };
 
 type Group = NonNullable<LedgerQuery['group']>;

@@ -1,7 +1,9 @@
-import { and, asc, eq, inArray, isNull, lt, notLike, or, sql, type SQL } from 'drizzle-orm';
+import { and, asc, eq, gt, inArray, isNull, lt, max, notLike, or, sql, type SQL } from 'drizzle-orm';
 import { nanoid } from 'nanoid';
 import type { Database, Writer } from '../../db/database.ts';
 import { jobs } from '../../db/schema.ts';
+import { steadyNow } from '../../steady-clock.ts';
+import { now } from '../../workspace.ts';
 import {
   machineOwner,
   type AlsoWrite,
@@ -40,6 +42,12 @@ function written(ending: JobEnding, at: string): Partial<JobRow> {
   }
 }
 
+/** When the newest job was asked for, milliseconds; 0 where there is none. */
+async function newestIn(tx: Writer): Promise<number> {
+  const [row] = await tx.select({ at: max(jobs.createdAt) }).from(jobs);
+  return row?.at ? Date.parse(row.at) : 0;
+}
+
 /** A job that can be taken. */
 export interface FreeJob {
   id: string;
@@ -53,16 +61,24 @@ export interface FreeJob {
 export class RowsQueue implements JobQueue {
   /** When the last job was added, milliseconds: no two are added in the same one, so that their order is told by it. */
   private lastAdded = 0;
+  /** When the newest job was asked for that was there at the start. */
+  private newest: Promise<number> | null = null;
   /** Kinds of which none is handed out. */
   private readonly held = new Set<JobKind>();
 
   constructor(
     private readonly db: Database,
-    private readonly clock: () => number = Date.now,
+    /** By which leases run out, milliseconds. */
+    private readonly clock: () => number = steadyNow,
   ) {}
 
   async add(tx: Writer, job: NewJob): Promise<JobRow> {
-    this.lastAdded = Math.max(this.clock(), this.lastAdded + 1);
+    // A clock that was set back does not put a job before those that were asked for earlier.
+    this.newest ??= newestIn(tx).catch((error: unknown) => {
+      this.newest = null;
+      throw error;
+    });
+    this.lastAdded = Math.max(Date.now(), (await this.newest) + 1, this.lastAdded + 1);
     const [row] = await tx
       .insert(jobs)
       .values({
@@ -145,7 +161,7 @@ export class RowsQueue implements JobQueue {
         machine,
         leaseUntil: time + leaseMs,
         attempts,
-        startedAt: new Date(time).toISOString(),
+        startedAt: now(),
         fraction: 0,
       })
       .where(which)
@@ -169,7 +185,7 @@ export class RowsQueue implements JobQueue {
     progress: JobProgress,
     also?: AlsoWrite,
   ): Promise<JobRow | undefined> {
-    const at = new Date(this.clock()).toISOString();
+    const at = now();
     return this.db.transaction(async (tx) => {
       const [row] = await tx
         .update(jobs)
@@ -184,7 +200,7 @@ export class RowsQueue implements JobQueue {
   async cancel(tx: Writer, id: string): Promise<JobRow | undefined> {
     const [row] = await tx
       .update(jobs)
-      .set({ state: 'cancelled', finishedAt: new Date(this.clock()).toISOString(), etaSeconds: null })
+      .set({ state: 'cancelled', finishedAt: now(), etaSeconds: null })
       .where(and(eq(jobs.id, id), inArray(jobs.state, ['queued', 'running'])))
       .returning();
     return row;
@@ -246,6 +262,12 @@ export class RowsQueue implements JobQueue {
   }
 
   async release(): Promise<void> {
+    // Those of machines go on. One that was written before the clock was set back would hold for that long.
+    const longest = this.clock() + leaseMs;
+    await this.db
+      .update(jobs)
+      .set({ leaseUntil: longest })
+      .where(and(eq(jobs.state, 'running'), gt(jobs.leaseUntil, longest)));
     await this.db
       .update(jobs)
       .set({ leaseUntil: 0 })
