@@ -23,8 +23,20 @@ test('the ledger finds a deliverable among all productions, keeps the view, and 
   const groups = page.getByRole('group', { name: 'Groups' });
   await groups.getByRole('button', { name: /How deliverables are put together/ }).click();
   await page.getByRole('menuitem', { name: 'by production' }).click();
-  await groups.getByRole('button', { name: /^Regatta \d/ }).click();
-  await expect(grid.getByRole('row')).toHaveCount(3);
+  // Each has its head above its rows; folded it stands alone, and the others are what they were.
+  const head = grid.getByRole('button', { name: /^Regatta 2/ });
+  await expect(head).toHaveAttribute('aria-expanded', 'true');
+  const link = grid.getByRole('link', { name: /^Quickby square Regatta/ });
+  await expect(link).toBeVisible();
+  await head.click();
+  await expect(link).toHaveCount(0);
+  await expect(head).toHaveAttribute('aria-expanded', 'false');
+  await head.click();
+  await expect(link).toBeVisible();
+  await grid.getByRole('button', { name: /^This one alone.*Regatta/ }).click();
+  await expect(grid.getByRole('row')).toHaveCount(4);
+  await grid.getByRole('button', { name: 'All groups' }).click();
+  await expect(grid.getByRole('button', { name: /^This one alone.*Regatta/ })).toBeVisible();
   await page.getByRole('button', { name: 'Regatta’s square', exact: true }).click();
   await expect(grid.getByRole('row')).toHaveCount(2);
   await page.getByRole('group', { name: 'Standing' }).getByRole('button').first().click();

@@ -55,6 +55,12 @@ export const ledgerAddressSchema = z.object({
     .enum(['true', 'false'])
     .transform((text) => text === 'true')
     .optional(),
+  /** Groups, by their keys, whose rows are left out: said once for each. */
+  folded: z
+    .union([z.string(), z.array(z.string())])
+    .transform((keys) => (typeof keys === 'string' ? [keys] : keys))
+    .pipe(z.array(z.string().max(120)).max(500))
+    .optional(),
   from: z.coerce.number().int().nonnegative().default(0),
   count: z.coerce.number().int().min(1).max(500).default(100),
 });
@@ -92,7 +98,10 @@ export const ledgerRowSchema = z.object({
 });
 export type LedgerRow = z.infer<typeof ledgerRowSchema>;
 
-/** One page of the ledger, and how many there are of each stage in all that was asked for. */
+/**
+ * One page of the ledger, and how many there are of each stage in all that was asked for; `total` rows can be turned to,
+ * without those of groups that are folded.
+ */
 export const ledgerPageSchema = z.object({
   rows: z.array(ledgerRowSchema),
   total: z.number().int(),

@@ -131,7 +131,12 @@ test('rows of one group stand together, each group is counted, and one can be lo
       const alone = await ask(`group=${group}&within=${encodeURIComponent(key)}`);
       expect([alone.total, alone.rows.every((row) => keyOf(row) === key)]).toEqual([count, true]);
       expect(alone.groups).toEqual(page.groups);
+      const away = await ask(`group=${group}&order=name&descending=true&folded=${encodeURIComponent(key)}`);
+      expect([away.total, away.groups]).toEqual([all.total - count, page.groups]);
+      expect(away.rows).toEqual(page.rows.filter((row) => keyOf(row) !== key));
     }
+    const allAway = page.groups.map(({ key }) => `folded=${encodeURIComponent(key)}`).join('&');
+    expect(await ask(`group=${group}&${allAway}`)).toMatchObject({ total: 0, rows: [], groups: page.groups });
   }
   expect((await s.call('GET', '/ledger?group=colour')).status).toBe(400);
 });

@@ -21,13 +21,15 @@ import { bookOf, smallFilm, until } from '../testing/server.ts';
 
 // Three render machines, each in a network of its own where such may be made and otherwise as three processes, and
 // whatever can happen to them, to the queue and to the server at random
-// moments of a run; afterwards each deliverable is there once, whole and passed, and no job is lost.
+// moments of a run; the clocks of two of them are an hour off. Afterwards each deliverable is there once, whole and passed, and no job is lost.
 
 const exportsAsked = Number(process.env.MIVVY_FAULT_EXPORTS ?? 30);
 const places = 10;
 /** Disk of a machine that has one of its own. */
 const diskBytes = 420_000_000;
 const names = ['Attic', 'Cellar', 'Shed'] as const;
+/** How far each one's clock stands ahead of the server's, milliseconds. */
+const clocks: Readonly<Record<Name, number>> = { Attic: 0, Cellar: 3600_000, Shed: -3600_000 };
 type Name = (typeof names)[number];
 
 if (redisThere && !namespacesThere)
@@ -53,7 +55,11 @@ const pick = <T>(of: readonly T[]): T => of[Math.floor(random() * of.length)]!;
       name,
       startWorker(
         { server: server.base, queue: redis.url, folder: join(folder, name), name },
-        { args: ['--exports', '1'], before: networks.get(name)?.before ?? [] },
+        {
+          args: ['--exports', '1'],
+          before: networks.get(name)?.before ?? [],
+          clockAheadMs: clocks[name],
+        },
       ),
     );
   beforeAll(async () => {

@@ -98,13 +98,16 @@ export function ledgerRoutes(ws: Workspace): Router {
 }
 
 /** What an address asks for, with its page; refuses what it does not understand. */
-function askedOf(req: Request): { query: LedgerQuery; page: { from: number; count: number } } {
+function askedOf(req: Request): {
+  query: LedgerQuery;
+  page: { from: number; count: number; folded: string[] };
+} {
   const parsed: z.ZodSafeParseResult<z.infer<typeof ledgerAddressSchema>> = ledgerAddressSchema.safeParse(
     req.query,
   );
   if (!parsed.success) return refuse(400, 'bad-request', `${faultLine(parsed.error)}.`);
-  const { from, count, ...asked } = parsed.data;
-  return { query: ledgerQuerySchema.parse(asked), page: { from, count } };
+  const { from, count, folded = [], ...asked } = parsed.data;
+  return { query: ledgerQuerySchema.parse(asked), page: { from, count, folded } };
 }
 
 const viewsOf = async (ws: Workspace) => {

@@ -37,6 +37,8 @@ export interface ServerProcess {
 const program = (main: string, ...args: string[]): string[] => [
   '--import',
   join(root, 'node_modules/tsx/dist/loader.mjs'),
+  '--import',
+  join(root, 'packages/server/src/testing/shifted-clock.ts'),
   join(root, main),
   ...args,
 ];
@@ -134,13 +136,27 @@ export interface WorkerProcess {
 /** Starts a render machine on a folder of its own; it joins by itself. */
 export function startWorker(
   of: { server: string; queue: string; folder: string; name: string },
-  { args = [], before = [] }: { args?: readonly string[]; before?: readonly string[] } = {},
+  {
+    args = [],
+    before = [],
+    clockAheadMs = 0,
+  }: {
+    args?: readonly string[];
+    before?: readonly string[];
+    /** So far its clock stands ahead of everybody else's. */
+    clockAheadMs?: number;
+  } = {},
 ): WorkerProcess {
   const { server, queue, folder, name } = of;
   const own = ['--server', server, '--queue', queue, '--cache', folder, '--name', name, ...args];
   const [command = 'node', ...rest] = [...before, 'node', ...program('packages/worker/src/main.ts', ...own)];
   const child = spawn(command, rest, {
-    env: { ...process.env, NODE_OPTIONS: '', TSX_TSCONFIG_PATH: join(root, 'tsconfig.json') },
+    env: {
+      ...process.env,
+      NODE_OPTIONS: '',
+      MIVVY_TEST_CLOCK_AHEAD: String(clockAheadMs),
+      TSX_TSCONFIG_PATH: join(root, 'tsconfig.json'),
+    },
     stdio: ['ignore', 'pipe', 'pipe'],
   });
   let words = '';

@@ -7,6 +7,7 @@ import {
   inArray,
   isNull,
   lte,
+  notInArray,
   or,
   sql,
   type AnyColumn,
@@ -142,7 +143,7 @@ const entries = (ws: Ws) =>
 export async function ledgerPage(
   ws: Ws,
   query: LedgerQuery,
-  { from, count }: { from: number; count: number },
+  { from, count, folded = [] }: { from: number; count: number; folded?: readonly string[] },
 ): Promise<LedgerPage> {
   await settleStandings(ws);
   const conditions = wanted(query);
@@ -152,8 +153,10 @@ export async function ledgerPage(
     conditions.push(sql`${groupedBy[query.group].key} = ${query.within}`);
   const counts = await countStages(ws, conditions);
   const direction = query.descending ? desc : asc;
+  const unfolded =
+    query.group && folded.length > 0 ? notInArray(groupedBy[query.group].key, [...folded]) : undefined;
   const rows = await entries(ws)
-    .where(and(...conditions, staged))
+    .where(and(...conditions, staged, unfolded))
     .orderBy(
       ...(query.group ? groupOrder(groupedBy[query.group]) : []),
       direction(sortedBy[query.order]),
@@ -171,6 +174,9 @@ export async function ledgerPage(
     (sum, [stage, n]) => (query.stages.length && !query.stages.includes(stage as never) ? sum : sum + n),
     0,
   );
+  const away = groups
+    .filter(({ key }) => folded.includes(key) && (query.within ?? key) === key)
+    .reduce((sum, group) => sum + group.count, 0);
   const holders = await ws.db
     .selectDistinct({ holder: versions.holder })
     .from(versions)
@@ -185,7 +191,7 @@ export async function ledgerPage(
         last: event ? { at: event.at, by: event.by, what: event.what } : null,
       };
     }),
-    total,
+    total: total - away,
     counts,
     groups,
     holders: holders.map((row) => row.holder).filter(Boolean),

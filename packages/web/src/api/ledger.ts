@@ -17,6 +17,7 @@ import {
   reviewLinkSchema,
   trackedSchema,
   versionSchema,
+  type LedgerPage,
   type LedgerQuery,
 } from '@mivvy/api';
 import { putVersion } from './cache.ts';
@@ -24,20 +25,39 @@ import { useChange } from './changes.ts';
 import { getJson, remove, sendJson } from './client.ts';
 import { keys } from './keys.ts';
 
+/** A page of the ledger; rows of groups that are folded are not in it. */
+interface WantedPage {
+  from: number;
+  count: number;
+  folded?: readonly string[];
+}
+
 /** A question to the ledger as an address carries it. */
-export function ledgerAddress(query: LedgerQuery, page?: { from: number; count: number }): string {
+export function ledgerAddress(query: LedgerQuery, page?: WantedPage): string {
   const said = new URLSearchParams();
-  for (const [name, value] of Object.entries({ ...query, ...page }))
+  const { folded = [], ...rest } = page ?? {};
+  for (const key of folded) said.append('folded', key);
+  for (const [name, value] of Object.entries({ ...query, ...rest }))
     if (value !== undefined && value !== '' && !(Array.isArray(value) && value.length === 0))
       said.set(name, String(value));
   return said.toString();
 }
 
+/** A page with what was asked for it: the one before may be shown for a while. */
+export interface LedgerAnswer extends LedgerPage {
+  from: number;
+  folded: readonly string[];
+}
+
 /** One page of the ledger; the page before is shown until the next one is there. */
-export const useLedger = (query: LedgerQuery, page: { from: number; count: number }) =>
+export const useLedger = (query: LedgerQuery, page: WantedPage) =>
   useQuery({
     queryKey: [...keys.ledger, query, page],
-    queryFn: ({ signal }) => getJson(ledgerPageSchema, `/ledger?${ledgerAddress(query, page)}`, signal),
+    queryFn: async ({ signal }): Promise<LedgerAnswer> => ({
+      ...(await getJson(ledgerPageSchema, `/ledger?${ledgerAddress(query, page)}`, signal)),
+      from: page.from,
+      folded: page.folded ?? [],
+    }),
     placeholderData: keepPreviousData,
   });
 export const useLedgerViews = () =>

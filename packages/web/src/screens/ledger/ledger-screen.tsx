@@ -1,120 +1,21 @@
 import Button from '@mui/material/Button';
 import TextField from '@mui/material/TextField';
-import {
-  DataGrid,
-  type GridColDef,
-  type GridPaginationModel,
-  type GridRenderCellParams,
-  type GridSortModel,
-} from '@mui/x-data-grid';
-import { useMemo, useState } from 'react';
-import { Link, useNavigate, useSearchParams } from 'react-router';
-import { countWords, happeningInShort, happeningWords, stages, waitsFor, type Stage } from '@mivvy/core';
-import type { LedgerPage, LedgerQuery, LedgerRow } from '@mivvy/api';
+import { useState } from 'react';
+import { useSearchParams } from 'react-router';
+import { stages, type Stage } from '@mivvy/core';
+import type { LedgerQuery } from '@mivvy/api';
 import { ledgerAddress, useForgetView, useKeepView, useLedger, useLedgerViews } from '../../api/ledger.ts';
-import { Choice } from '../../parts/choice.tsx';
-import { dayWords, isLate, momentWords } from '../../parts/days.ts';
 import { FoldingSwitch, foldingOf, type Folding } from '../../parts/foldings/folding-switch.tsx';
 import { Failed } from '../../parts/notices.tsx';
-import { StageStamp, stageWord } from '../../parts/stamp.tsx';
+import { stageWord } from '../../parts/stamp.tsx';
 import { TopBar } from '../../parts/top-bar.tsx';
+import { Grouping } from './grouping.tsx';
 import { LedgerBoard } from './ledger-board.tsx';
 import { LedgerCalendar } from './ledger-calendar.tsx';
+import { LedgerList, pageRows } from './ledger-list.tsx';
 import styles from './ledger.module.css';
 
 const everything: LedgerQuery = { search: '', stages: [], order: 'due', descending: false };
-/** So many groups are named above the rows; the others are found by scrolling or by words. */
-const mostGroups = 12;
-/** So many rows are asked for at a time. */
-const pageRows = 100;
-
-/** The grid's columns that can be sorted by, and what the ledger calls that. */
-const orders: Readonly<Record<string, LedgerQuery['order']>> = {
-  placement: 'name',
-  production: 'production',
-  stage: 'stage',
-  dueOn: 'due',
-  holder: 'holder',
-  last: 'last',
-};
-
-type Cell = GridRenderCellParams<LedgerRow>;
-const columns: GridColDef<LedgerRow>[] = [
-  {
-    field: 'placement',
-    headerName: 'Deliverable',
-    flex: 1.1,
-    minWidth: 170,
-    renderCell: ({ row }: Cell) => (
-      <Link className={styles.name} to={`/productions/${row.productionId}/deliverables/${row.versionId}`}>
-        <b>
-          {row.outlet} {row.placement.toLowerCase()}
-        </b>
-        <small>
-          {row.master}
-          {row.cut && `, “${row.cut}”`}
-        </small>
-      </Link>
-    ),
-  },
-  {
-    field: 'production',
-    headerName: 'Production',
-    flex: 1,
-    minWidth: 150,
-    renderCell: ({ row }: Cell) => (
-      <span className={styles.name}>
-        {row.production}
-        <small>{row.client}</small>
-      </span>
-    ),
-  },
-  {
-    field: 'stage',
-    headerName: 'Standing',
-    width: 148,
-    renderCell: ({ row }: Cell) => <StageStamp stage={row.stage} />,
-  },
-  {
-    field: 'waits',
-    headerName: 'Waits for',
-    flex: 1,
-    minWidth: 140,
-    sortable: false,
-    valueGetter: (_value, row) =>
-      row.openNotes > 0 ? `${countWords(row.openNotes, 'note')} to be seen to` : waitsFor[row.stage],
-  },
-  {
-    field: 'dueOn',
-    headerName: 'Due',
-    width: 84,
-    renderCell: ({ row }: Cell) =>
-      row.dueOn ? (
-        <span className={isLate(row.dueOn) && row.stage !== 'live' ? styles.late : ''}>
-          {dayWords(row.dueOn)}
-        </span>
-      ) : (
-        <span className="quiet">–</span>
-      ),
-  },
-  { field: 'holder', headerName: 'Has it', width: 96 },
-  {
-    field: 'last',
-    headerName: 'Last',
-    flex: 1.4,
-    minWidth: 180,
-    renderCell: ({ row }: Cell) =>
-      row.last && (
-        <span className={styles.name} title={happeningWords(row.last.what)}>
-          {happeningInShort(row.last.what)}
-          <small>
-            {momentWords(row.last.at)}
-            {row.last.by && `, ${row.last.by}`}
-          </small>
-        </span>
-      ),
-  },
-];
 
 /** Ways of looking that were kept: each is one press away. */
 function Views({ query, onChoose }: { query: LedgerQuery; onChoose: (query: LedgerQuery) => void }) {
@@ -192,98 +93,26 @@ function StageFilter({
   );
 }
 
-type Grouping = NonNullable<LedgerQuery['group']>;
-const groupings: Readonly<Record<Grouping | 'none', string>> = {
-  none: 'in one list',
-  production: 'by production',
-  outlet: 'by outlet',
-  holder: 'by who has it',
-  day: 'by the day it is due',
-};
-/** What a row's group is told by. */
-const groupOf: Readonly<Record<Grouping, (row: LedgerRow) => string>> = {
-  production: (row) => row.productionId,
-  outlet: (row) => row.outlet,
-  holder: (row) => row.holder,
-  day: (row) => row.dueOn ?? '',
-};
-const withoutOne: Readonly<Record<Grouping, string>> = {
-  production: '',
-  outlet: 'an outlet that is gone',
-  holder: 'nobody',
-  day: 'no day',
-};
-
-/** How rows are put together, and the groups there are, each with how many: a pressed one is looked at alone. */
-function Groups({
-  query,
-  groups,
-  onChange,
-}: {
-  query: LedgerQuery;
-  groups: LedgerPage['groups'];
-  onChange: (what: Pick<LedgerQuery, 'group' | 'within'>) => void;
-}) {
-  const { group, within } = query;
-  const nameOf = (name: string) =>
-    group === undefined || name === ''
-      ? withoutOne[group ?? 'production']
-      : group === 'day'
-        ? dayWords(name)
-        : name;
-  return (
-    <div className={styles.stages} role="group" aria-label="Groups">
-      <span>
-        Shown{' '}
-        <Choice
-          label="How deliverables are put together"
-          value={group ?? 'none'}
-          shown={groupings[group ?? 'none']}
-          options={Object.entries(groupings).map(([value, name]) => ({
-            value: value as Grouping | 'none',
-            name,
-          }))}
-          onChange={(next) => onChange({ group: next === 'none' ? undefined : next, within: undefined })}
-        />
-      </span>
-      {groups.slice(0, mostGroups).map(({ key, name, count }) => (
-        <button
-          key={key}
-          aria-pressed={within === key}
-          onClick={() => onChange({ group, within: within === key ? undefined : key })}
-        >
-          {nameOf(name)} <b>{count}</b>
-        </button>
-      ))}
-      {groups.length > mostGroups && <span className="quiet">and {groups.length - mostGroups} more</span>}
-    </div>
-  );
-}
-
 /** The ledger of all productions: every deliverable there is, found, sorted, and led to. */
 export function LedgerScreen() {
   const [query, setQuery] = useState<LedgerQuery>(everything);
   const [page, setPage] = useState(0);
-  const navigate = useNavigate();
+  /** Groups whose rows are put away, by their keys. */
+  const [folded, setFolded] = useState<readonly string[]>([]);
   const [search, setSearch] = useSearchParams();
   const folding = foldingOf(search.get('as'));
   const fold = (as: Folding) => setSearch(as === 'list' ? {} : { as }, { replace: true });
-  const ledger = useLedger(query, { from: page * pageRows, count: pageRows });
-  const change = (what: Partial<LedgerQuery>) => {
-    setQuery({ ...query, ...what });
+  const ledger = useLedger(query, { from: page * pageRows, count: pageRows, folded });
+  const look = (next: LedgerQuery) => {
+    if (next.group !== query.group) setFolded([]);
+    setQuery(next);
     setPage(0);
   };
-  const sorted = useMemo<GridSortModel>(() => {
-    const field = Object.entries(orders).find(([, order]) => order === query.order)?.[0];
-    return field ? [{ field, sort: query.descending ? 'desc' : 'asc' }] : [];
-  }, [query.order, query.descending]);
-  /** The rows with which a group begins. */
-  const starts = useMemo(() => {
-    const rows = ledger.data?.rows ?? [];
-    const of = query.group && groupOf[query.group];
-    const firsts = of ? rows.filter((row, i) => i > 0 && of(row) !== of(rows[i - 1]!)) : [];
-    return new Set(firsts.map((row) => row.versionId));
-  }, [ledger.data, query.group]);
+  const change = (what: Partial<LedgerQuery>) => look({ ...query, ...what });
+  const foldGroup = (key: string) => {
+    setFolded(folded.includes(key) ? folded.filter((other) => other !== key) : [...folded, key]);
+    setPage(0);
+  };
   const address = ledgerAddress(query);
   return (
     <div className="desk">
@@ -304,13 +133,7 @@ export function LedgerScreen() {
                 slotProps={{ htmlInput: { 'aria-label': 'Find', maxLength: 200 } }}
                 sx={{ width: 330 }}
               />
-              <Views
-                query={query}
-                onChoose={(next) => {
-                  setQuery(next);
-                  setPage(0);
-                }}
-              />
+              <Views query={query} onChoose={look} />
               <span className={styles.out}>
                 <Button href={`/api/ledger.csv?${address}`} download>
                   As a table
@@ -326,7 +149,13 @@ export function LedgerScreen() {
             <div className={styles.fold}>
               <FoldingSwitch folding={folding} onFold={fold} />
               {folding === 'list' && (
-                <Groups query={query} groups={ledger.data?.groups ?? []} onChange={change} />
+                <Grouping
+                  query={query}
+                  groups={ledger.data?.groups ?? []}
+                  folded={folded}
+                  onChange={change}
+                  onFold={setFolded}
+                />
               )}
             </div>
             {folding === 'board' && (
@@ -354,34 +183,14 @@ export function LedgerScreen() {
             )}
             {folding === 'list' && (
               <div className={styles.grid}>
-                <DataGrid
-                  rows={ledger.data?.rows ?? []}
-                  getRowId={(row) => row.versionId}
-                  columns={columns}
-                  loading={ledger.isPending}
-                  getRowClassName={({ id }) => (starts.has(String(id)) ? styles.groupStart! : '')}
-                  rowHeight={50}
-                  columnHeaderHeight={36}
-                  disableColumnMenu
-                  disableRowSelectionOnClick
-                  paginationMode="server"
-                  sortingMode="server"
-                  rowCount={ledger.data?.total ?? 0}
-                  pageSizeOptions={[pageRows]}
-                  paginationModel={{ page, pageSize: pageRows }}
-                  onPaginationModelChange={(model: GridPaginationModel) => setPage(model.page)}
-                  sortModel={sorted}
-                  onSortModelChange={([sort]) =>
-                    change({
-                      order: sort ? (orders[sort.field] ?? 'due') : 'due',
-                      descending: sort?.sort === 'desc',
-                    })
-                  }
-                  onRowDoubleClick={({ row }: { row: LedgerRow }) =>
-                    void navigate(`/productions/${row.productionId}/deliverables/${row.versionId}`)
-                  }
-                  localeText={{ noRowsLabel: 'No deliverable is like that.' }}
-                  aria-label="Deliverables"
+                <LedgerList
+                  page={ledger.data}
+                  query={query}
+                  at={page}
+                  onPage={setPage}
+                  onSort={change}
+                  onFold={foldGroup}
+                  onWithin={(within) => change({ within })}
                 />
               </div>
             )}
