@@ -150,12 +150,11 @@ export async function workOutStandings(
       fingerprint: deliverables.fingerprint,
       passed: deliverables.passed,
       onDisk: deliverables.onDisk,
-      madeAt: deliverables.madeAt,
     })
     .from(deliverables)
     .where(and(inArray(deliverables.versionId, ids), isNewest));
   const works = await db
-    .select({ subjectId: jobs.subjectId, state: jobs.state, createdAt: jobs.createdAt })
+    .select({ subjectId: jobs.subjectId, state: jobs.state })
     .from(jobs)
     .where(and(inArray(jobs.subjectId, ids), eq(jobs.kind, 'export'), isNewestExport));
   const [filmById, cutById] = [byId(films), byId(played)];
@@ -173,7 +172,6 @@ export async function workOutStandings(
         faulty:
           plan !== undefined && isFaulty(ws, row, plan, drawnFrom(row.textless, film).keeps, film.margin),
         job: job?.state,
-        jobNewer: !file || (job !== undefined && job.createdAt > file.madeAt),
         file: file && { fingerprint: file.fingerprint, passed: file.passed, onDisk: onDiskOf[file.onDisk] },
         current: plan?.fingerprint,
       });

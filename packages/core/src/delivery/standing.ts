@@ -27,10 +27,8 @@ export interface StandingInput {
   refused: boolean;
   /** It has a fault that nobody has accepted: it can be exported, and somebody should know of it before. */
   faulty: boolean;
-  /** State of the newest export job, if there is one. */
+  /** State of the newest export job, if there is one: every file is of the newest job or of an older one. */
   job: 'queued' | 'running' | 'done' | 'failed' | 'cancelled' | undefined;
-  /** True when that job started after the newest file was made. */
-  jobNewer: boolean;
   /** The newest file, if there is one. */
   file: { fingerprint: string; passed: boolean; onDisk: OnDisk } | undefined;
   /** Fingerprint of the plan as it stands now; undefined while the master is still being read. */
@@ -44,7 +42,7 @@ export interface StandingInput {
 export function standingOf(input: StandingInput): Standing {
   if (input.job === 'running') return 'making';
   if (input.job === 'queued') return 'queued';
-  if (input.job === 'failed' && input.jobNewer) return 'failed';
+  if (input.job === 'failed') return 'failed';
   if (input.file?.onDisk === 'changed') return 'changed-on-disk';
   if (input.file?.onDisk === 'comparing') return 'comparing';
   if (input.refused) return 'blocked';

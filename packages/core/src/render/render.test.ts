@@ -204,7 +204,6 @@ describe('standing', () => {
     refused: false,
     faulty: false,
     job: undefined,
-    jobNewer: false,
     file: undefined,
     current: 'x',
   };
@@ -220,7 +219,8 @@ describe('standing', () => {
     [{ faulty: true, job: 'running' as const }, 'making'],
     [{ job: 'queued' as const }, 'queued'],
     [{ job: 'running' as const }, 'making'],
-    [{ job: 'failed' as const, jobNewer: true }, 'failed'],
+    [{ job: 'failed' as const }, 'failed'],
+    [{ job: 'failed' as const, file: good }, 'failed'],
     [{ file: { fingerprint: 'x', passed: true, onDisk: 'intact' as const } }, 'passed'],
     [{ file: { fingerprint: 'x', passed: false, onDisk: 'intact' as const } }, 'failed-check'],
     [{ file: { fingerprint: 'y', passed: true, onDisk: 'intact' as const } }, 'behind'],

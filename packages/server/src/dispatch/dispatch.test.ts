@@ -96,6 +96,8 @@ const faults: [string, Partial<Faults>, Dispatch['state'], number][] = [
   ['takes it, loses the connection and forgets keys', { loseAnswers: 1, forgetKeys: true }, 'arrived', 1],
   ['answers later than anybody waits', { lateMs: 1500 }, 'arrived', 1],
   ['keeps another copy than was sent', { spoilCopies: 1 }, 'arrived', 1],
+  ['answers with another sum than its copy has', { wrongSums: 1 }, 'arrived', 1],
+  ['answers twice', { answerTwice: 1 }, 'arrived', 1],
   ['is slow', { bytesPerSecond: 20_000 }, 'arrived', 1],
 ];
 test.each(faults)(

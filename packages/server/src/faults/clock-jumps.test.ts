@@ -1,5 +1,5 @@
 import { afterAll, afterEach, beforeAll, expect, test } from '@jest/globals';
-import { mkdtemp, rm } from 'node:fs/promises';
+import { mkdtemp, rename, rm } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { eq } from 'drizzle-orm';
@@ -104,6 +104,18 @@ test('a file that is made after the clock was set back a day is the newest, and 
   expect(files.every((file) => file.madeAt >= newest.madeAt)).toBe(true);
   const page = await s.get(ledgerPageSchema, 'GET', '/ledger?order=last&descending=true');
   expect([page.rows[0]!.versionId, page.rows[0]!.last!.what.kind]).toEqual([idOf(first), 'made']);
+}, 225_000);
+
+test('an export that fails after the clock was set back is told, though its file seems to be the later of the two', async () => {
+  await makeAnew(first);
+  setClockAhead(-dayMs);
+  const film = join(s.dir, 'inbox', 'film.mp4');
+  await made.reframe(idOf(first), (x -= 0.017));
+  await rename(film, `${film}.away`);
+  await s.call('POST', `/productions/${made.id}/exports`, { versionIds: [idOf(first)] });
+  await until(async () => (await now(first)).standing === 'failed');
+  await rename(`${film}.away`, film);
+  await made.make([idOf(first)]);
 }, 225_000);
 
 test('a job asked for after the clock was set back comes behind those that wait', async () => {

@@ -12,6 +12,10 @@ export const faultsSchema = z.strictObject({
   lateMs: z.number().int().nonnegative().max(600_000).default(0),
   /** So many films are kept with a byte that is not theirs. */
   spoilCopies: z.number().int().nonnegative().default(0),
+  /** So many answers to films say a sum that is not its copy's. */
+  wrongSums: z.number().int().nonnegative().default(0),
+  /** So many answers to films are sent twice over, one behind the other. */
+  answerTwice: z.number().int().nonnegative().default(0),
   /** Films that were taken are refused afterwards, for this reason. */
   refuseAfterwards: z.string().max(200).default(''),
   /** It takes a film again under a key that it has taken before. */

@@ -49,6 +49,18 @@ const filmRequestSchema = z.strictObject({
     .default([]),
 });
 
+/** Faults that are used up. */
+type CountedFault = {
+  [Name in keyof Faults]: Faults[Name] extends number ? Name : never;
+}[Exclude<keyof Faults, 'lateMs' | 'bytesPerSecond'>];
+
+/** A second answer to the same request, which nobody waits for. */
+function sendAgain(req: Request, answer: object): void {
+  const body = JSON.stringify(answer);
+  const head = ['HTTP/1.1 200 OK', 'Content-Type: application/json', `Content-Length: ${body.length}`];
+  req.socket.write(`${head.join('\r\n')}\r\n\r\n${body}`);
+}
+
 /** From taking a film to showing it an outlet needs so long, milliseconds. */
 const processingMs = 1500;
 
@@ -74,14 +86,12 @@ export async function openStandIns(
     () => [],
   );
   const keep = () => writeFileAtomic(list, JSON.stringify(films));
+  const closing = new AbortController();
   const ownRules = new Map<string, Placement>();
   const faults = new Map<string, Faults>();
   const faultsOf = (outlet: string) => faults.get(outlet) ?? noFaults;
   /** Whether a fault that is counted happens now. */
-  const happens = (
-    outlet: string,
-    name: 'dropPieces' | 'tooMany' | 'loseAnswers' | 'spoilCopies' | 'failing',
-  ) => {
+  const happens = (outlet: string, name: CountedFault) => {
     const now = faultsOf(outlet);
     if (now[name] === 0) return false;
     faults.set(outlet, { ...now, [name]: now[name] - 1 });
@@ -173,8 +183,13 @@ export async function openStandIns(
     films.push(film);
     await keep();
     if (happens(outlet, 'loseAnswers')) return void req.socket.destroy();
-    await pause(faultsOf(outlet).lateMs);
-    res.json(answerOf(film, base));
+    // An outlet that is closed meanwhile answers nobody.
+    const isOpen = await pause(faultsOf(outlet).lateMs, true, { signal: closing.signal }).catch(() => false);
+    if (!isOpen) return;
+    const answer = answerOf(film, base);
+    if (happens(outlet, 'wrongSums')) return void res.json({ ...answer, sha256: '0'.repeat(64) });
+    if (happens(outlet, 'answerTwice')) res.once('finish', () => sendAgain(req, answer));
+    res.json(answer);
   });
   app.get('/:outlet/films/:key', (req, res) => {
     const film = films.findLast((each) => each.outlet === outletOf(req) && each.key === keyOf(req));
@@ -218,6 +233,7 @@ export async function openStandIns(
     films: () => films,
     close: () =>
       new Promise((resolve) => {
+        closing.abort();
         server.closeAllConnections();
         server.close(() => resolve());
       }),

@@ -1,4 +1,4 @@
-import { and, asc, inArray, isNull, sql } from 'drizzle-orm';
+import { and, inArray, isNull, sql } from 'drizzle-orm';
 import type { Note } from '@mivvy/api';
 import type { Writer } from '../db/database.ts';
 import { notes } from '../db/schema.ts';
@@ -19,7 +19,8 @@ export async function notesOf(db: Writer, versionIds: readonly string[]): Promis
     .select()
     .from(notes)
     .where(inArray(notes.versionId, [...versionIds]))
-    .orderBy(asc(notes.createdAt), asc(notes.id));
+    // As they were written, whatever the clock said then.
+    .orderBy(sql`${notes}.rowid`);
   return rows
     .filter((row) => row.answers === null)
     .map(({ productionId: _of, linkId, answers: _none, ...note }) => ({

@@ -1,33 +1,37 @@
 import { useSnackbar } from 'notistack';
-import { frameToTimecode, type Rate } from '@mivvy/core';
-import type { Note, Version } from '@mivvy/api';
+import type { Master, Note, Version } from '@mivvy/api';
 import { problemOf } from '../api/client.ts';
 import { useHistory, useNoteDone } from '../api/ledger.ts';
-import { versionName } from './versions.ts';
+import { noteWhere } from './note-where.ts';
+import { cutOf, versionName } from './versions.ts';
 import styles from './notes-here.module.css';
 
 interface Here {
   version: Version;
-  /** Of the master. */
-  rate: Rate;
+  /** Its film, which has been read. */
+  master: Master;
   /** Goes to a frame of the master. */
   onSeek: (frame: number) => void;
   /** Where several versions are worked on at once, each note names its own. */
   named?: boolean;
 }
 
-function OpenNote({ note, version, rate, onSeek, named }: Here & { note: Note }) {
+function OpenNote({ note, version, master, onSeek, named }: Here & { note: Note }) {
   const tick = useNoteDone(note.versionId);
   const { enqueueSnackbar } = useSnackbar();
+  const where = noteWhere(note, { rate: master.facts!.video.rate, kept: cutOf(version, master)?.kept });
   return (
     <li>
       {note.by}
       {named && `, of ${versionName(version)}`}: “{note.words}”{' '}
-      {note.masterFrame !== null && (
-        <button className="fix" onClick={() => onSeek(note.masterFrame!)}>
-          At <span className="mono">{frameToTimecode(note.masterFrame, rate)}</span>
+      {where.at === null ? (
+        where.words
+      ) : (
+        <button className="fix" onClick={() => onSeek(where.at!)}>
+          {where.words}
         </button>
-      )}{' '}
+      )}
+      {where.after}{' '}
       <button
         className="fix"
         onClick={() =>

@@ -3,10 +3,11 @@ import TextField from '@mui/material/TextField';
 import { useSnackbar } from 'notistack';
 import { useState } from 'react';
 import { Link } from 'react-router';
-import { frameToTimecode, type Rate } from '@mivvy/core';
+import type { FrameSpan, Rate } from '@mivvy/core';
 import type { Note } from '@mivvy/api';
 import { problemOf } from '../../api/client.ts';
 import { useAnswerNote, useNoteDone } from '../../api/ledger.ts';
+import { noteWhere } from '../../parts/note-where.ts';
 import styles from './history.module.css';
 
 /** One note with what was answered to it: it leads to its frame, is answered, and ticked off. */
@@ -14,13 +15,16 @@ function NoteItem({
   note,
   number,
   rate,
+  kept,
   framing,
 }: {
   note: Note;
   number: number;
   rate: Rate;
+  kept: readonly FrameSpan[] | undefined;
   framing: string;
 }) {
+  const where = noteWhere(note, { rate, kept });
   const [words, setWords] = useState('');
   const answer = useAnswerNote(note.versionId);
   const tick = useNoteDone(note.versionId);
@@ -33,15 +37,14 @@ function NoteItem({
       </p>
       <p className="quiet">
         {note.by},{' '}
-        {note.masterFrame === null ? (
-          <>at a frame that the film has no more</>
+        {where.at === null ? (
+          where.words
         ) : (
-          <Link className="fix tall" to={`${framing}?at=${note.masterFrame}`}>
-            <span>
-              at <span className="mono">{frameToTimecode(note.frame, rate)}</span>
-            </span>
+          <Link className="fix tall" to={`${framing}?at=${where.at}`}>
+            {where.words}
           </Link>
         )}
+        {where.after}
       </p>
       {note.answers.map((each) => (
         <p key={each.id} className={styles.answer}>
@@ -79,17 +82,21 @@ function NoteItem({
 export function ClientNotes({
   notes,
   rate,
+  kept,
   framing,
 }: {
   notes: readonly Note[];
+  /** The film's. */
   rate: Rate;
+  /** What the version's cut keeps of the film; undefined where it plays the whole of it. */
+  kept: readonly FrameSpan[] | undefined;
   /** Where the version is framed. */
   framing: string;
 }) {
   return (
     <ol className={styles.notes} aria-label="Notes">
       {notes.map((note, i) => (
-        <NoteItem key={note.id} note={note} number={i + 1} rate={rate} framing={framing} />
+        <NoteItem key={note.id} note={note} number={i + 1} rate={rate} kept={kept} framing={framing} />
       ))}
     </ol>
   );

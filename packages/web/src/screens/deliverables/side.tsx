@@ -8,7 +8,7 @@ import { momentWords } from '../../parts/days.ts';
 import { ExportVersions } from '../../parts/export-versions.tsx';
 import { usePlanner } from '../../parts/seen.tsx';
 import { VersionStamp } from '../../parts/stamp.tsx';
-import { versionName } from '../../parts/versions.ts';
+import { cutOf, versionName } from '../../parts/versions.ts';
 import { ClientNotes } from './client-notes.tsx';
 import { CompareMakings } from './compare-makings.tsx';
 import { FileReport } from './file-report.tsx';
@@ -112,7 +112,12 @@ export function Side({
       {notes.length > 0 && master?.facts && (
         <>
           <h3>What people asked for</h3>
-          <ClientNotes notes={notes} rate={master.facts.video.rate} framing={framing} />
+          <ClientNotes
+            notes={notes}
+            rate={master.facts.video.rate}
+            kept={cutOf(version, master)?.kept}
+            framing={framing}
+          />
         </>
       )}
       {file ? (

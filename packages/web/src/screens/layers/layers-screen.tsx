@@ -52,11 +52,7 @@ function Workplace({ folding }: { folding: Folding }) {
         <section className={styles.list} aria-label={folding === 'captions' ? 'Captions' : 'Layers'}>
           <Foldings folding={folding} />
           <div className={styles.asked}>
-            <NotesHere
-              version={version}
-              rate={master.facts!.video.rate}
-              onSeek={(frame) => desk.seek(frame)}
-            />
+            <NotesHere version={version} master={master} onSeek={(frame) => desk.seek(frame)} />
           </div>
           {folding === 'captions' ? <CaptionsPane /> : <LayerList />}
         </section>

@@ -67,7 +67,7 @@ export function CutPane({
         <NotesHere
           key={version.id}
           version={version}
-          rate={rate}
+          master={master}
           onSeek={(frame) => desk.seek(frame)}
           named
         />

@@ -169,7 +169,7 @@ export function DeliveryNote({ planned, ...shownOver }: NoteProps & { planned: P
       <h2>{versionName(version)}</h2>
       <OthersHere versionId={version.id} />
       <RoundCall />
-      <NotesHere version={version} rate={master.facts!.video.rate} onSeek={seek} />
+      <NotesHere version={version} master={master} onSeek={seek} />
       <ShotHeading />
       <SubjectNote />
       <ShotTroubles planned={planned} />
