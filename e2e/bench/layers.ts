@@ -63,6 +63,7 @@ async function exportCost(
     dressing,
     versionId: 'v',
     keeps: [],
+    faces: [],
     shaper: shippedShaper(),
     approved: false,
   });
@@ -120,6 +121,7 @@ function typing(facts: MasterFacts, say: (line: string) => void): void {
         },
         versionId: 'v',
         keeps: [],
+        faces: [],
         shaper: shippedShaper(),
         approved: false,
       });

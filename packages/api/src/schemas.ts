@@ -13,6 +13,7 @@ import {
   framingSchema,
   keepSchema,
   keepsSchema,
+  seenFaceSchema,
   layerContentSchema,
   keptSchema,
   longestPattern,
@@ -175,6 +176,8 @@ export const masterSchema = z.object({
   /** Null until they have been looked for. */
   shots: shotsSchema.nullable(),
   keeps: z.array(keepSchema),
+  /** Faces that were seen in it: captions move out of their way. */
+  faces: z.array(seenFaceSchema),
   unimportant: unimportantSchema,
   /** Grows with every change of shots or keeps; a change names the revision it was made from. */
   revision: z.number().int(),

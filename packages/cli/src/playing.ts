@@ -149,6 +149,7 @@ export const withLayers = (
         dressing: { ...bare, layers: [...layers] },
         versionId: '',
         keeps: [],
+        faces: [],
         shaper: typefaces.size ? shaperWithFiles(typefaces) : shippedShaper(),
         approved: false,
       })

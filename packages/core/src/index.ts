@@ -284,6 +284,7 @@ export {
   type MarginChoice,
   type Acceptance,
 } from './checks/troubles.ts';
+export { facesSeen, seenFaceSchema, type SeenFace } from './captions/seen-faces.ts';
 export { seenThings, offeredKeeps, seenSlack, seenAtLeast, type SeenThing } from './checks/seen.ts';
 export { assuranceWords, type LookedAtFilm } from './checks/assurance.ts';
 export { causesOf, type Cause } from './checks/causes.ts';

@@ -2,6 +2,7 @@ import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import { readdir, readFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { createCanvas } from '@napi-rs/canvas';
+import { eq } from 'drizzle-orm';
 import {
   captionsReadSchema,
   graphicViewSchema,
@@ -22,7 +23,10 @@ import {
   type Layer,
 } from '@mivvy/core';
 import { fontPath } from '@mivvy/media';
+import { deliverables } from './db/schema.ts';
+import { lookedAt } from './follow-version.ts';
 import { happened } from './happenings.ts';
+import { writeLook } from './looks.ts';
 import { madeProduction, type MadeProduction } from './testing/made.ts';
 import { testServer, until, type TestServer } from './testing/server.ts';
 
@@ -132,6 +136,54 @@ test('captions go into the picture or beside the film, as each place asks, and a
   const before = await standings();
   await put({ ...bare, captions: [words('We fly at nine.')] });
   expect(await standings()).toEqual({ ...before, [tall]: 'behind', [square]: 'behind' });
+}, 500_000);
+
+test('captions make room for a face that was seen, in the versions that have them in the picture, unless it does not matter', async () => {
+  await put({ ...bare, captions: [words('We fly at ten.')] });
+  await made.make([tall, square]);
+  const before = await standings();
+  const film = await master();
+  const planNow = async () => {
+    const rows = await s.ws.db.select().from(deliverables).where(eq(deliverables.versionId, tall));
+    return rows.sort((a, b) => b.exportNumber - a.exportNumber)[0]!.plan.captions!;
+  };
+  const { band } = await planNow();
+  // It is in the middle of the film, behind the captions of the tall one from beginning to end.
+  const [y, h] = [band.y / 160 - 0.02, 0.12];
+  const place = { x: 0.4, y, w: 0.2, h, sure: 0.9 };
+  const face = {
+    id: 'face1',
+    kind: 'face' as const,
+    name: 'face',
+    places: [
+      { at: 0, ...place },
+      { at: 24, ...place },
+    ],
+  };
+  await writeLook(s.ws.storage, film.sha256!, {
+    version: 1,
+    detector: { kind: 'off' },
+    shots: [{ from: 0, to: 25, camera: 'still', everythingMoves: false, tracks: [face], overlays: [] }],
+  });
+  await lookedAt(s.ws, made.masterId);
+  expect((await master()).faces.map(({ id, keys }) => [id, keys.length])).toEqual([['face1', 2]]);
+  // Beside the film nothing of it changes.
+  expect(await standings()).toEqual({ ...before, [tall]: 'behind' });
+  const [behind] = (await made.versions()).filter((v) => v.id === tall);
+  expect(behind!.behind).toEqual(['the captions make room for what is behind them']);
+  await made.make([tall]);
+  const { cues, band: same } = await planNow();
+  expect(same).toEqual(band);
+  const apart = (top: number) => top + band.height <= y * 160 || top >= (y + h) * 160;
+  expect(cues.map((cue) => cue.y !== undefined && apart(cue.y))).toEqual([true]);
+  // Said not to matter, it moves nothing; the first file is right again, the second behind.
+  const { revision } = await master();
+  const unimportant = await s.call('PATCH', `/masters/${made.masterId}/work`, {
+    revision,
+    unimportant: ['face1'],
+  });
+  expect([unimportant.status, (await standings())[tall]]).toEqual([200, 'behind']);
+  await s.call('POST', `/masters/${made.masterId}/work/undo`);
 }, 500_000);
 
 test('files say that they are drafts until one is approved; the next one is clean, and only then behind', async () => {

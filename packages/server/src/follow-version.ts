@@ -1,7 +1,9 @@
 import { and, eq, notExists, sql } from 'drizzle-orm';
 import {
-  filmToFollow,
+  canonicalJson,
   drawnFrom,
+  facesSeen,
+  filmToFollow,
   followFilm,
   isUntouched,
   usualLively,
@@ -11,7 +13,7 @@ import {
 import type { LookView } from '@mivvy/api';
 import { changes, deliverables, jobs, masters, productions, versions } from './db/schema.ts';
 import { HttpProblem } from './http/problems.ts';
-import { lookView } from './looks.ts';
+import { lookView, readLook } from './looks.ts';
 import { readPreferences } from './preferences.ts';
 import { saveFraming } from './save-framing.ts';
 import { tellProduction } from './tell.ts';
@@ -24,7 +26,7 @@ type MasterRow = typeof masters.$inferSelect;
 export function followVersion(
   ws: Pick<Workspace, 'specs'>,
   version: Pick<VersionRow, 'placementId' | 'placementRevision' | 'framing' | 'textless'>,
-  master: Pick<MasterRow, 'facts' | 'sha256' | 'shots' | 'keeps' | 'textless'>,
+  master: Pick<MasterRow, 'facts' | 'sha256' | 'shots' | 'keeps' | 'faces' | 'unimportant' | 'textless'>,
   look: Pick<LookView, 'shots' | 'drawn'>,
   margin: MarginChoice,
   how: { lively: number; handMade: boolean },
@@ -35,6 +37,33 @@ export function followVersion(
   const { keeps } = drawnFrom(version.textless, master);
   const film = filmToFollow({ facts, shots, keeps }, look, place.placement, margin);
   return followFilm(film, version.framing, how);
+}
+
+/**
+ * What follows from a film's having been looked at whole: its faces are kept with it, and its versions that nobody has
+ * touched are framed. Harmless where it was not, or has been followed up before.
+ *
+ * @returns how many versions were framed
+ */
+export async function lookedAt(ws: Workspace, masterId: string): Promise<number> {
+  await keepFaces(ws, masterId);
+  return frameOnArrival(ws, masterId);
+}
+
+/** Keeps the faces that were seen in a film, for captions to make room for. */
+async function keepFaces(ws: Workspace, masterId: string): Promise<void> {
+  const [row] = await ws.db.select().from(masters).where(eq(masters.id, masterId));
+  if (!row?.sha256) return;
+  const look = await readLook(ws.storage, row.sha256);
+  if (!look) return;
+  const faces = facesSeen(look.shots);
+  if (canonicalJson(faces) === canonicalJson(row.faces)) return;
+  // Only of these bytes: the film may have been replaced meanwhile.
+  await ws.db
+    .update(masters)
+    .set({ faces })
+    .where(and(eq(masters.id, masterId), eq(masters.sha256, row.sha256)));
+  await tellProduction(ws, row.productionId);
 }
 
 /**

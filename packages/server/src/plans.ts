@@ -41,12 +41,16 @@ export function planOf(
     | 'textless'
     | 'approved'
   >,
-  master: Pick<MasterRow, 'facts' | 'sha256' | 'state' | 'dressing' | 'keeps' | 'textless'>,
+  master: Pick<
+    MasterRow,
+    'facts' | 'sha256' | 'state' | 'dressing' | 'keeps' | 'faces' | 'unimportant' | 'textless'
+  >,
   cut: CutRow | undefined,
 ): VersionAsPlanned | undefined {
   const placement = ws.specs.of(version)?.placement;
   if (!placement || !master.facts || master.state !== 'ready') return undefined;
-  const { facts, sha256, keeps, textless } = drawnFrom(version.textless, master);
+  const film = drawnFrom(version.textless, master);
+  const { facts, sha256, textless } = film;
   return planVersion({
     facts: facts!,
     sha256,
@@ -56,7 +60,7 @@ export function planOf(
     coverFrame: version.coverFrame,
     sharpen: version.sharpen,
     cut,
-    dressed: dressedFor(ws, master.dressing, version, keeps),
+    dressed: dressedFor(ws, master.dressing, version, film),
   });
 }
 
@@ -65,10 +69,10 @@ export const dressedFor = (
   { letters }: Pick<Workspace, 'letters'>,
   dressing: Dressing,
   version: Pick<VersionRow, 'id' | 'approved'>,
-  keeps: DrawnFrom['keeps'],
+  { keeps, faces }: Pick<DrawnFrom, 'keeps' | 'faces'>,
 ): Dressed | undefined =>
   dressing.layers.length || dressing.captions.length || dressing.draftMark
-    ? { dressing, versionId: version.id, keeps, shaper: letters, approved: version.approved }
+    ? { dressing, versionId: version.id, keeps, faces, shaper: letters, approved: version.approved }
     : undefined;
 
 /** The trouble that stops a planned version from being exported, if there is one. */
@@ -135,6 +139,8 @@ export async function workOutStandings(
       sha256: masters.sha256,
       state: masters.state,
       keeps: masters.keeps,
+      faces: masters.faces,
+      unimportant: masters.unimportant,
       dressing: masters.dressing,
       textless: masters.textless,
       margin: productions.margin,

@@ -15,14 +15,14 @@ import { wrapCues } from './wrap.ts';
  * placement asks.
  *
  * @param cues in the master's time, seconds
- * @param keeps what drawn captions move out of the way of
+ * @param keeps what drawn captions move out of the way of: keeps, and faces that were seen
  */
 export function withCaptions(
   planned: PlannedVersion,
   placement: Placement,
   cues: readonly Cue[],
   shaper: Shaper,
-  keeps: readonly Keep[] = [],
+  keeps: readonly Pick<Keep, 'span' | 'keys'>[] = [],
 ): PlannedVersion {
   const { plan } = planned;
   const playing = retimeCues(cues, plan, plan.master.rate);

@@ -56,6 +56,10 @@ export function standingOf(input: StandingInput): Standing {
 /** Standings whose version can be exported, and whose newest file, if there is one, is not what it should be. */
 export const exportable: readonly Standing[] = ['at-fault', 'to-make', 'behind', 'failed', 'failed-check'];
 
+/** Captions without where each stands. */
+const wherever = (captions: RenderPlan['captions']) =>
+  captions && { ...captions, cues: captions.cues.map(({ y: _y, ...cue }) => cue) };
+
 /** It plays the whole film, from its first frame to its last. */
 const playsAll = ({ kept, master }: RenderPlan): boolean =>
   kept.length === 1 && kept[0]!.from === 0 && kept[0]!.to === master.frames;
@@ -116,7 +120,8 @@ export function behindReasons(made: RenderPlan, now: RenderPlan, shots: readonly
   // Another film brings its own size and rate along.
   if (differs((p) => p.frame) && !otherFilm) reasons.push('the frame size changed');
   if (differs((p) => p.rate) && !otherFilm) reasons.push('the frame rate changed');
-  if (differs((p) => [p.captions, p.sidecar])) reasons.push('the captions changed');
+  if (differs((p) => [wherever(p.captions), p.sidecar])) reasons.push('the captions changed');
+  else if (differs((p) => p.captions)) reasons.push('the captions make room for what is behind them');
   if (differs((p) => p.layers)) reasons.push('what is laid over the picture changed');
   if (differs((p) => p.sharpen)) reasons.push('the sharpening changed');
   if (differs((p) => p.cover && { ...p.cover, framing: null })) reasons.push('the cover changed');

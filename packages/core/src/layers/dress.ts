@@ -1,3 +1,4 @@
+import type { SeenFace } from '../captions/seen-faces.ts';
 import { withCaptions } from '../captions/with-captions.ts';
 import type { Keep } from '../checks/keeps.ts';
 import type { Shaper } from '../letters/shaper.ts';
@@ -30,6 +31,8 @@ export interface Dressed {
   versionId: string;
   /** What captions move out of the way of, and patches hide. */
   keeps: readonly Keep[];
+  /** What captions move out of the way of besides. */
+  faces: readonly SeenFace[];
   shaper: Shaper;
   /** A file of the version has been approved: it is no draft any more. */
   approved: boolean;
@@ -39,13 +42,13 @@ export interface Dressed {
 export function dress(
   bare: PlannedVersion,
   placement: Placement,
-  { dressing, versionId, keeps, shaper, approved }: Dressed,
+  { dressing, versionId, keeps, faces, shaper, approved }: Dressed,
 ): PlannedVersion {
   const wanted = placement.captions !== undefined && placement.captions !== 'none';
   const track = wanted ? trackFor(dressing.captions, placement.captionLanguage) : undefined;
   const { reading } = dressing;
   const planned: PlannedVersion = {
-    ...(track ? withCaptions(bare, placement, track.cues, shaper, keeps) : bare),
+    ...(track ? withCaptions(bare, placement, track.cues, shaper, [...keeps, ...faces]) : bare),
     ...(reading ? { reading } : {}),
   };
   const { plan } = planned;

@@ -151,10 +151,17 @@ const keep = (over: Partial<Keep> = {}): Keep => ({
 });
 const differs = [{ span: { from: 8, to: 62 }, box: { x: 0.08, y: 0.68, width: 0.46, height: 0.17 } }];
 const film = facts();
+const seenFace = {
+  id: 't1',
+  span: { from: 0, to: 9 },
+  keys: [{ at: 0, x: 0.4, y: 0.7, width: 0.1, height: 0.2 }],
+};
 const master = (over: object = {}) => ({
   facts: film,
   sha256: 'a'.repeat(64),
   keeps: [keep(), keep({ id: 'face', kind: 'face' }), keep({ id: 'later', span: { from: 90, to: 99 } })],
+  faces: [seenFace],
+  unimportant: [],
   textless: {
     masterId: 'other',
     name: 'Textless',
@@ -170,6 +177,13 @@ describe('what a version is drawn from', () => {
   test('the film itself, unless it asks for the textless master', () => {
     expect(drawnFrom(false, master())).toMatchObject({ sha256: 'a'.repeat(64) });
     expect(drawnFrom(false, master()).textless).toBeUndefined();
+  });
+  test('with the faces that were seen in the film, but for those that do not matter', () => {
+    expect(drawnFrom(false, master()).faces).toEqual([seenFace]);
+    expect(drawnFrom(true, master()).faces).toEqual([seenFace]);
+    const [of, without] = [master(), ['t1']];
+    const drawn = () => drawnFrom(false, { ...of, unimportant: without }).faces;
+    expect([drawn(), drawn() === drawn()]).toEqual([[], true]);
   });
   test('the textless master does without its title, and without nothing else', () => {
     const drawn = drawnFrom(true, master());

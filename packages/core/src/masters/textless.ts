@@ -1,4 +1,5 @@
 import * as z from 'zod';
+import { facesThatMatter, type SeenFace } from '../captions/seen-faces.ts';
 import { keepAt, type Keep } from '../checks/keeps.ts';
 import type { SeenThing } from '../checks/seen.ts';
 import type { Difference } from '../compare/differences.ts';
@@ -65,6 +66,9 @@ export interface Drawable {
   facts: MasterFacts | null;
   sha256: string | null;
   keeps: readonly Keep[];
+  faces: readonly SeenFace[];
+  /** Ids of things seen in it that do not matter. */
+  unimportant: readonly string[];
   textless: TextlessFilm | null;
 }
 
@@ -74,19 +78,23 @@ export interface DrawnFrom {
   sha256: string | null;
   /** What must stay visible of it: a title that it does not have is not among them. */
   keeps: readonly Keep[];
+  /** Faces that were seen in it and that captions move out of the way of. */
+  faces: readonly SeenFace[];
   /** Missing: the film itself. `wanted`: the textless master is asked for, and there is none that counts. */
   textless?: 'used' | 'wanted';
 }
 
 /** The film that a version is drawn from: its master, or that one's textless master where it asks for it. */
 export function drawnFrom(wantsTextless: boolean, master: Drawable): DrawnFrom {
-  const { facts, sha256, keeps, textless } = master;
-  if (!wantsTextless) return { facts, sha256, keeps };
-  if (!textless || textless.of !== sha256) return { facts, sha256, keeps, textless: 'wanted' };
+  const { facts, sha256, keeps, textless, unimportant } = master;
+  const faces = facesThatMatter(master.faces, unimportant);
+  if (!wantsTextless) return { facts, sha256, keeps, faces };
+  if (!textless || textless.of !== sha256) return { facts, sha256, keeps, faces, textless: 'wanted' };
   return {
     facts: textless.facts,
     sha256: textless.sha256,
     keeps: keepsLeft(keeps, textless.differs),
+    faces,
     textless: 'used',
   };
 }

@@ -46,6 +46,7 @@ const sameDressed = (a: Dressed | undefined, b: Dressed | undefined): boolean =>
   a?.dressing === b?.dressing &&
   a?.versionId === b?.versionId &&
   a?.keeps === b?.keeps &&
+  a?.faces === b?.faces &&
   a?.shaper === b?.shaper &&
   a?.approved === b?.approved;
 

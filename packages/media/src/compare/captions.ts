@@ -13,6 +13,13 @@ const plateLuma = 40;
 
 type Cue = BurnedCaptions['cues'][number];
 
+/** The rows of the frame that some cues are drawn in, each in the band or where it moves out of the way of something. */
+function rowsOf({ band }: BurnedCaptions, cues: readonly Cue[]): { top: number; height: number } {
+  const tops = cues.map((cue) => cue.y ?? band.y);
+  const top = Math.min(...tops);
+  return { top, height: Math.max(...tops) + band.height - top };
+}
+
 /** Where a cue is drawn: which pixels of the band, and how bright they should be. */
 function drawnCue(captions: BurnedCaptions, cue: Cue): { at: number[]; luma: number[] } {
   const { width, height } = captions.band;
@@ -38,6 +45,7 @@ export async function compareCaptions(
   const every = Math.max(1, Math.ceil(cues.length / mostCues));
   const looked = cues.filter((_, i) => i % every === 0);
   const wanted = looked.map((cue) => framesOf(cue, captions, plan.frames));
+  const rows = rowsOf(captions, looked);
   const frames = [...new Set(wanted.flatMap(({ shown, absent }) => [...shown, ...absent]))].sort(
     (a, b) => a - b,
   );
@@ -53,7 +61,7 @@ export async function compareCaptions(
           `scale=${plan.frame.width}:${plan.frame.height}`,
           'format=yuv420p',
           'extractplanes=y',
-          `crop=${band.width}:${band.height}:${band.x}:${band.y}`,
+          `crop=${band.width}:${rows.height}:${band.x}:${rows.top}`,
         ].join(','),
         '-fps_mode',
         'passthrough',
@@ -64,10 +72,10 @@ export async function compareCaptions(
       { signal },
     ),
   );
-  const size = band.width * band.height;
-  const alike = (cue: ReturnType<typeof drawnCue>, frame: number): number => {
-    const start = frames.indexOf(frame) * size;
-    if (start + size > bytes.length) return 0;
+  const size = band.width * rows.height;
+  const alike = (cue: ReturnType<typeof drawnCue>, frame: number, y: number): number => {
+    const start = frames.indexOf(frame) * size + (y - rows.top) * band.width;
+    if (start + band.width * band.height > bytes.length) return 0;
     return correlation(
       cue.luma,
       cue.at.map((i) => bytes[start + i]!),
@@ -76,9 +84,8 @@ export async function compareCaptions(
   const wrong = looked.filter((cue, i) => {
     const drawn = drawnCue(captions, cue);
     const { shown, absent } = wanted[i]!;
-    return (
-      shown.some((k) => alike(drawn, k) < shownFrom) || absent.some((k) => alike(drawn, k) >= absentBelow)
-    );
+    const at = (k: number) => alike(drawn, k, cue.y ?? band.y);
+    return shown.some((k) => at(k) < shownFrom) || absent.some((k) => at(k) >= absentBelow);
   });
   return { looked: looked.length, wrong: wrong.map(({ from, to }) => ({ from, to })) };
 }

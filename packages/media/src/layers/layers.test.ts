@@ -81,6 +81,7 @@ async function make(
     dressing,
     versionId: 'v',
     keeps: [],
+    faces: [],
     shaper: shippedShaper(),
     approved: false,
   });
@@ -377,6 +378,7 @@ test('a version that shows nothing is planned as if there were no dressing', asy
     dressing: { ...bare, layers: [out], draftMark: true },
     versionId: 'v',
     keeps: [],
+    faces: [],
     shaper: shippedShaper(),
     approved: true,
   });

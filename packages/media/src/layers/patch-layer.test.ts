@@ -51,6 +51,7 @@ const plannedWith = async (dressing: Dressing, framing: Framing, versionId: stri
     dressing,
     versionId,
     keeps: [keep],
+    faces: [],
     shaper: shippedShaper(),
     approved: false,
   });
@@ -123,7 +124,14 @@ test('written down for somebody without the keeps, it hides the same', async () 
   const shown = dressingShown(dressing, { versionId: 'v', language: undefined, keeps: [keep] });
   const facts = await factsOf(film);
   const plain = makePlan({ facts, sha256: '0'.repeat(64), placement: square, framing });
-  const elsewhere = { dressing: shown, versionId: '', keeps: [], shaper: shippedShaper(), approved: false };
+  const elsewhere = {
+    dressing: shown,
+    versionId: '',
+    keeps: [],
+    faces: [],
+    shaper: shippedShaper(),
+    approved: false,
+  };
   expect(dress(plain, square, elsewhere).plan.layers).toEqual(plan.layers);
 });
 

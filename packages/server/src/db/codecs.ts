@@ -17,6 +17,7 @@ import {
   shotsSchema,
   sizeSchema,
   rateSchema,
+  seenFaceSchema,
   textlessFilmSchema,
   trackSchema,
 } from '@mivvy/core';
@@ -104,6 +105,7 @@ export const codecs = {
   textless: codec('matched textless master', textlessFilmSchema),
   shots: codec('list of shots', shotsSchema),
   keeps: codec('list of keeps', keepsSchema),
+  faces: codec('list of seen faces', z.array(seenFaceSchema)),
   unimportant: codec('list of seen things', unimportantSchema),
   placement: codec('placement', placementSchema),
   placementIds: codec('set of places', z.array(z.string())),

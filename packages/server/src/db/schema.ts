@@ -87,6 +87,10 @@ export const masters = sqliteTable(
     drawn: json('drawn', codecs.tracks)
       .notNull()
       .$default(() => []),
+    /** Faces that were seen in it when it was looked at whole; triggers forget them with its bytes. */
+    faces: json('faces', codecs.faces)
+      .notNull()
+      .default(sql`'[]'`),
     /** Ids of things seen in it that somebody has said do not matter. */
     unimportant: json('unimportant', codecs.unimportant)
       .notNull()

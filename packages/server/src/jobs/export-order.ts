@@ -112,7 +112,7 @@ export async function exportOrder(ws: Ws, job: JobRow): Promise<Result<ExportOrd
     sharpen: job.sharpen,
     ...playedWithin(job.cut, from.facts!.video.frames),
   });
-  const dressed = dressedFor(ws, job.dressing ?? master.dressing, version, from.keeps);
+  const dressed = dressedFor(ws, job.dressing ?? master.dressing, version, from);
   const planned = dressed ? dress(bare, place.placement, dressed) : bare;
   const fault = refusal(troublesOf(planned, place.placement));
   if (fault) return fail('refused', fault.sentence, fault.mend);

@@ -32,7 +32,7 @@ import { carryOver } from '../carry.ts';
 import type { FileMark } from '../db/codecs.ts';
 import { masters } from '../db/schema.ts';
 import { markOf, sameMark } from '../files/known-file.ts';
-import { frameOnArrival } from '../follow-version.ts';
+import { lookedAt } from '../follow-version.ts';
 import { wantLook } from '../looks.ts';
 import { fromStored, logPath, posterPath, proxyPath, stillPath } from '../storage.ts';
 import { tellProduction } from '../tell.ts';
@@ -194,7 +194,7 @@ async function readThrough(
   if (looking === 'at-once') await wantLook(ws, row.id);
   await wantMatches(ws, row.id);
   // The same bytes may have been looked at before.
-  await frameOnArrival(ws, row.id);
+  await lookedAt(ws, row.id);
   return ok(undefined);
 }
 

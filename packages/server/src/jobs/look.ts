@@ -3,7 +3,7 @@ import { ok, oneShot, planMaster, type SubjectScan, type Result } from '@mivvy/c
 import { lookAtFilm, sha256File } from '@mivvy/media';
 import { masters } from '../db/schema.ts';
 import { readLook, showGrowing, writeLook } from '../looks.ts';
-import { frameOnArrival } from '../follow-version.ts';
+import { lookedAt } from '../follow-version.ts';
 import { openMaster } from '../files/master-file.ts';
 import { tellLook } from '../tell.ts';
 import { steadyNow } from '../steady-clock.ts';
@@ -15,7 +15,7 @@ export function lookWork(ws: Workspace, detector: boolean | string): JobKindWork
   return {
     run: async (context) => {
       const looked = await lookAtMaster(ws, detector, context);
-      if (looked.ok) await frameOnArrival(ws, context.job.subjectId);
+      if (looked.ok) await lookedAt(ws, context.job.subjectId);
       return looked;
     },
   };

@@ -1,6 +1,6 @@
 import { ok, shotSpans, type Result, type SubjectScan } from '@mivvy/core';
 import type { LookOrderForMachine } from '@mivvy/api';
-import { frameOnArrival } from '../follow-version.ts';
+import { lookedAt } from '../follow-version.ts';
 import { lookOrder } from '../jobs/look.ts';
 import type { JobRow } from '../jobs/queue/job-queue.ts';
 import { writeLook } from '../looks.ts';
@@ -51,7 +51,7 @@ export async function takeBackLook(
     await writeLook(ws.storage, sha256, scan);
   }
   const ended = await ws.runner.end(row, owner, { state: 'done' });
-  await frameOnArrival(ws, row.subjectId);
+  await lookedAt(ws, row.subjectId);
   await tellLook(ws, row.subjectId);
   return ended !== undefined;
 }

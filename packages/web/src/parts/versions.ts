@@ -82,10 +82,14 @@ export function planVersion(
 }
 
 /** What is laid over a version; the letters that it needs have come by then, or it is shown without. */
-function dressedOf(version: Version, { dressing }: Master, keeps: DrawnFrom['keeps']): Dressed | undefined {
+function dressedOf(
+  version: Version,
+  { dressing }: Master,
+  { keeps, faces }: Pick<DrawnFrom, 'keeps' | 'faces'>,
+): Dressed | undefined {
   const shaper = lettersNow();
   return shaper && isDressed(dressing)
-    ? { dressing, versionId: version.id, keeps, shaper, approved: version.approved }
+    ? { dressing, versionId: version.id, keeps, faces, shaper, approved: version.approved }
     : undefined;
 }
 
@@ -102,7 +106,8 @@ export function planAnew(
 ): Planned | null {
   if (!version.placement || !master.facts) return null;
   // The plan is core's to remember, as on the server; what stands here is what a screen says of it.
-  const { facts, sha256, keeps, textless } = drawnFrom(version.textless, master);
+  const film = drawnFrom(version.textless, master);
+  const { facts, sha256, keeps, textless } = film;
   const planned = planParts({
     facts: facts!,
     sha256,
@@ -112,7 +117,7 @@ export function planAnew(
     coverFrame: version.coverFrame,
     sharpen: version.sharpen,
     cut: cutOf(version, master),
-    dressed: dressedOf(version, master, keeps),
+    dressed: dressedOf(version, master, film),
   });
   const all = troublesOf(planned, version.placement, {
     keeps,
