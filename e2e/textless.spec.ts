@@ -95,6 +95,14 @@ test('a textless master is matched with its film, a version is drawn from it, an
   await page.getByTestId('typeface-chooser').setInputFiles(font);
   await expect(page.getByRole('button', { name: 'Typeface: change' })).toHaveText(/Noto Serif/);
   await expect(page.getByText('Saved.')).toBeVisible();
+  // It can be offered no more; what is set in it stays so.
+  await page.getByRole('button', { name: 'Typeface: change' }).click();
+  await page.getByRole('menuitem', { name: /^Offer Noto Serif.* no more/ }).click();
+  await expect(page.getByText('What is set in it stays so.')).toBeVisible();
+  await expect(page.getByRole('button', { name: 'Typeface: change' })).toHaveText(/Noto Serif/);
+  await page.getByRole('button', { name: 'Typeface: change' }).click();
+  await expect(page.getByRole('menuitem', { name: /^Offer Noto Serif/ })).toHaveCount(0);
+  await page.keyboard.press('Escape');
 
   // In the file, not a pixel of the title is left.
   await page.getByRole('link', { name: 'Exports' }).click();
@@ -118,4 +126,13 @@ test('a textless master is matched with its film, a version is drawn from it, an
   );
   expect(stdout.length).toBeGreaterThan(1000);
   expect(countTitle(stdout, 3)).toBe(0);
+
+  // Whoever removes the textless master is told which versions are drawn from it.
+  await page.getByRole('link', { name: 'Masters' }).click();
+  await page.getByRole('link', { name: /^Plain/ }).click();
+  await page.getByRole('button', { name: 'Remove this master' }).click();
+  await expect(page.getByRole('dialog')).toContainText(
+    'Quickby tall is drawn from it, and cannot be exported',
+  );
+  await page.getByRole('button', { name: 'Keep it' }).click();
 });

@@ -1,7 +1,7 @@
 import * as z from 'zod';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { typefaceSchema } from '@mivvy/api';
-import { getJson, sendFile } from './client.ts';
+import { getJson, remove, sendFile } from './client.ts';
 import { keys } from './keys.ts';
 
 /** The workspace's own typefaces, by what they call themselves. */
@@ -17,6 +17,15 @@ export const useBringInTypeface = () => {
   return useMutation({
     mutationFn: (file: File) =>
       sendFile(typefaceSchema, 'POST', `/typefaces?name=${encodeURIComponent(file.name)}`, file),
+    onSuccess: () => client.invalidateQueries({ queryKey: keys.typefaces }),
+  });
+};
+
+/** Offers a typeface no more; words that are set in it stay so. */
+export const useDropTypeface = () => {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: (own: string) => remove(`/typefaces/${own}`),
     onSuccess: () => client.invalidateQueries({ queryKey: keys.typefaces }),
   });
 };

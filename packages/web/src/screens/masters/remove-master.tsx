@@ -5,10 +5,12 @@ import DialogContent from '@mui/material/DialogContent';
 import { useSnackbar } from 'notistack';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
-import { problemLine } from '@mivvy/core';
-import type { Master } from '@mivvy/api';
+import { listWords, problemLine } from '@mivvy/core';
+import type { Master, Version } from '@mivvy/api';
 import { problemOf } from '../../api/client.ts';
 import { useRemoveMaster } from '../../api/changes.ts';
+import { useThisProduction } from '../../parts/this-production.ts';
+import { versionName } from '../../parts/versions.ts';
 import styles from './masters.module.css';
 
 /** What goes with a master that is removed. */
@@ -19,12 +21,24 @@ function goesWith(master: Master, versions: number): string {
   return `${made}${master.origin === 'inbox' ? 'The film itself stays in the inbox folder.' : 'The uploaded film is deleted.'}`;
 }
 
+/** What becomes of the versions that are drawn from a textless master when it is removed; empty where there are none. */
+function leftWithout(drawn: readonly Version[]): string {
+  if (drawn.length === 0) return '';
+  const names = listWords([...new Set(drawn.map(versionName))]);
+  return drawn.length === 1
+    ? `${names} is drawn from it, and cannot be exported until another takes its place or it is drawn from the film again.`
+    : `${names} are drawn from it, and cannot be exported until another takes its place or they are drawn from the film again.`;
+}
+
 /** Takes a master out of its production, asking first. */
 export function RemoveMaster({ master, versions }: { master: Master; versions: number }) {
   const [asking, setAsking] = useState(false);
   const removal = useRemoveMaster(master.productionId);
   const navigate = useNavigate();
   const { enqueueSnackbar } = useSnackbar();
+  const all = useThisProduction().versions;
+  const drawn = all.filter((version) => version.masterId === master.textlessOf && version.textless);
+  const without = leftWithout(drawn);
   const remove = () =>
     removal.mutate(master.id, {
       onSuccess: () => void navigate(`/productions/${master.productionId}/masters`),
@@ -39,6 +53,7 @@ export function RemoveMaster({ master, versions }: { master: Master; versions: n
       <Dialog open={asking} onClose={() => setAsking(false)} aria-labelledby="remove-title">
         <DialogContent className={styles.question}>
           <h2 id="remove-title">Remove “{master.name}”?</h2>
+          {without && <p>{without}</p>}
           <p>{goesWith(master, versions)}</p>
         </DialogContent>
         <DialogActions className={styles.answers}>
