@@ -186,6 +186,15 @@ test('a title and captions are laid over a film, rewrapped in the tall version, 
   await expect(page.getByText('Saved.')).toBeVisible();
   await head(page, 75);
   await expect.poll(async () => (await proofBox(page)).height).toBeGreaterThan(0.05);
+  // Along the film its end is dragged to another frame: from 87 to 75.
+  const bar = (await page.getByTitle('Not long now.').boundingBox())!;
+  const [x, y] = [bar.x + bar.width - 2, bar.y + bar.height / 2];
+  await page.mouse.move(x, y);
+  await page.mouse.down();
+  await page.mouse.move(x - (12 * bar.width) / 37, y, { steps: 6 });
+  await page.mouse.up();
+  await expect(page.getByRole('button', { name: 'End of cue 2: change' })).toHaveText('00:00:03:00');
+  await expect(page.getByText('Saved.')).toBeVisible();
 
   // What the proof shows is what the file contains.
   await page.getByRole('link', { name: 'On the picture', exact: true }).click();
@@ -230,7 +239,7 @@ test('a title and captions are laid over a film, rewrapped in the tall version, 
   for (const side of ['y', 'height'] as const)
     expect(Math.abs(inFile[side] - seen[side]) * 640).toBeLessThanOrEqual(2);
   const captions = await (await page.request.get(`/api/deliverables/${wide.id}/captions`)).text();
-  expect(captions).toContain('00:00:02.000 --> 00:00:03.480\nNot long now.');
+  expect(captions).toContain('00:00:02.000 --> 00:00:03.000\nNot long now.');
   // The captions that go beside it are in the ledger's own reach, and in the file that was read nothing has changed.
   expect(await readFile(file, 'utf8')).toBe(srt);
 });

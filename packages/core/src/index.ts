@@ -301,6 +301,7 @@ export { wholeFilm, zoomedAt, panned, viewOf, withFrame, type ScoreView } from '
 export { rulerTicks } from './score/ruler.ts';
 export { groupNarrow } from './score/group.ts';
 export { levelsOfDetail, curveBetween } from './score/levels.ts';
+export { draggedSpan, type SpanPart } from './score/drag-span.ts';
 export { snapTo } from './score/snap.ts';
 export { standingOut } from './subjects/stand-out.ts';
 export { packSheet, sizeAt, type PackedSheet, type SheetRoom } from './sheet/pack.ts';

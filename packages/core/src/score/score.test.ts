@@ -3,6 +3,7 @@ import fc from 'fast-check';
 import { groupNarrow } from './group.ts';
 import { curveBetween, levelsOfDetail } from './levels.ts';
 import { rulerStep, rulerTicks } from './ruler.ts';
+import { draggedSpan } from './drag-span.ts';
 import { snapTo } from './snap.ts';
 import { panned, viewOf, wholeFilm, withFrame, zoomedAt, type ScoreView } from './view.ts';
 
@@ -134,4 +135,37 @@ test('what is dragged is drawn to the nearest that is near enough', () => {
   expect(snapTo(99, all, 3)).toBe(100);
   expect(snapTo(69, all, 40)).toBe(40);
   expect(snapTo(5, [], 40)).toBe(5);
+});
+
+describe('a span that is dragged', () => {
+  const snap = (frame: number) => snapTo(frame, [0, 40, 100], 3);
+  const into = { frames: 200, snap };
+  test('is drawn by the end that is held, and as a whole by the nearer of its two', () => {
+    expect(draggedSpan({ from: 50, to: 80 }, 'start', -8, into)).toEqual({ from: 40, to: 80 });
+    expect(draggedSpan({ from: 50, to: 80 }, 'end', 21.4, into)).toEqual({ from: 50, to: 100 });
+    expect(draggedSpan({ from: 50, to: 80 }, 'whole', -12, into)).toEqual({ from: 40, to: 70 });
+    expect(draggedSpan({ from: 50, to: 80 }, 'whole', 22, into)).toEqual({ from: 70, to: 100 });
+    // Both are near something: 42 to 40, and 101 to 100.
+    expect(draggedSpan({ from: 52, to: 111 }, 'whole', -10, into)).toEqual({ from: 41, to: 100 });
+  });
+  test('stays in the film, keeps its length as a whole, and a frame at least', () => {
+    fc.assert(
+      fc.property(
+        fc.integer({ min: 0, max: 150 }),
+        fc.integer({ min: 1, max: 50 }),
+        fc.constantFrom('start' as const, 'end' as const, 'whole' as const),
+        fc.double({ min: -400, max: 400, noNaN: true }),
+        (from, length, part, by) => {
+          const held = { from, to: from + length };
+          const next = draggedSpan(held, part, by, into);
+          expect(next.from).toBeGreaterThanOrEqual(0);
+          expect(next.to).toBeLessThanOrEqual(200);
+          expect(next.to - next.from).toBeGreaterThanOrEqual(1);
+          if (part === 'whole') expect(next.to - next.from).toBe(length);
+          if (part === 'start') expect(next.to).toBe(held.to);
+          if (part === 'end') expect(next.from).toBe(held.from);
+        },
+      ),
+    );
+  });
 });

@@ -11,6 +11,7 @@ import {
   type Size,
   type Track,
 } from '@mivvy/core';
+import { snapping } from '../../parts/score/score-view.tsx';
 import { useDesk } from '../../play/use-desk.tsx';
 import { useFraming, useHeadFrame } from './framing-session.tsx';
 import type { Following } from './use-following.ts';
@@ -70,9 +71,19 @@ export function WayEditor() {
     // eslint-disable-next-line react-hooks/exhaustive-deps -- the two scales depend on the same things
   }, [move, following.subject, unit, displayed, frame, axis.name, axis.side]);
 
-  const placeOf = (clientX: number, clientY: number): SetPoint => {
+  /** A place of the drawing: at the play head, an end of the shot or of a span where one is near, unless `loose`. */
+  const placeOf = (clientX: number, clientY: number, loose: boolean): SetPoint => {
     const area = box.current!.getBoundingClientRect();
-    const at = Math.round(clamp((clientX - area.left) / area.width, 0, 1) * (length - 1));
+    const free = clamp((clientX - area.left) / area.width, 0, 1) * (length - 1);
+    const near = [
+      0,
+      length - 1,
+      desk.snapshot().frame - unit.from,
+      ...move.spans.flatMap((s) => [s.from, s.to]),
+    ]
+      .filter((frame) => frame >= 0 && frame < length)
+      .sort((a, b) => a - b);
+    const at = Math.round(snapping(near, area.width / Math.max(1, length - 1))(free, loose));
     const along = clamp((clientY - area.top) / area.height, 0, 1);
     const pose = poseOfMove(move, at, displayed, frame);
     const middle = clamp(along, axis.side / 2, 1 - axis.side / 2);
@@ -95,10 +106,10 @@ export function WayEditor() {
     { pointer: { keys: false } },
   );
   const bindPoint = useDrag(
-    ({ args: [at], xy: [x, yy], last, tap, event }) => {
+    ({ args: [at], xy: [x, yy], last, tap, event, altKey }) => {
       event.stopPropagation();
       if (tap) return;
-      const point = placeOf(x, yy);
+      const point = placeOf(x, yy, altKey);
       setLive(last ? null : { was: at as number, point });
       if (last) following.movePoint(at as number, point.at, { x: point.x, y: point.y });
     },
@@ -125,7 +136,7 @@ export function WayEditor() {
         className="waybox"
         data-testid="way"
         onDoubleClick={(event) => {
-          const p = placeOf(event.clientX, event.clientY);
+          const p = placeOf(event.clientX, event.clientY, event.altKey);
           following.setPoint(p.at, { x: p.x, y: p.y });
         }}
       >

@@ -1,14 +1,18 @@
 import { useDrag } from '@use-gesture/react';
-import { useRef } from 'react';
+import { useRef, useState } from 'react';
 import {
+  draggedSpan,
   frameToSeconds,
   frameToTimecode,
   nearestFrame,
   oneShot,
+  retimeCue,
   shotIndexAt,
   shotSpans,
+  type EditedCue,
   type FrameSpan,
   type Layer,
+  type SpanPart,
 } from '@mivvy/core';
 import { useAlong } from '../../api/queries.ts';
 import { LevelRow } from '../../parts/score/level-row.tsx';
@@ -47,25 +51,17 @@ function LayerBar({ layer }: { layer: Layer }) {
   const held = useRef<FrameSpan>(layer.span);
   const { frames } = master.facts!.video;
   const bind = useDrag(
-    ({ first, movement: [dx], event, args: [part], tap }) => {
+    ({ first, movement: [dx], event, altKey, args: [part], tap }) => {
       event.stopPropagation();
       if (first) {
         held.current = layer.span;
         choose(layer.id);
       }
       if (tap) return;
-      const by = dx / scale.pixelsPerFrame;
-      const { from, to } = held.current;
-      const snap = (frame: number) => Math.round(scale.snap(frame, false));
-      const next =
-        part === 'start'
-          ? { from: Math.max(0, Math.min(to - 1, snap(from + by))), to }
-          : part === 'end'
-            ? { from, to: Math.min(frames, Math.max(from + 1, snap(to + by))) }
-            : (() => {
-                const start = Math.max(0, Math.min(frames - (to - from), snap(from + by)));
-                return { from: start, to: start + to - from };
-              })();
+      const next = draggedSpan(held.current, part as SpanPart, dx / scale.pixelsPerFrame, {
+        frames,
+        snap: (frame) => scale.snap(frame, altKey),
+      });
       edit(layer.id, (l) => ({ ...l, span: next }));
     },
     { pointer: { keys: false }, filterTaps: true },
@@ -85,15 +81,61 @@ function LayerBar({ layer }: { layer: Layer }) {
   );
 }
 
+/** A cue along the film: dragged to another time, or longer and shorter at its ends; never over its neighbours. */
+function CueBar({ cue, index, from, to }: { cue: EditedCue; index: number; from: number; to: number }) {
+  const { master } = useLayers();
+  const [, setCues] = useTrack();
+  const scale = useScoreScale();
+  const desk = useDesk();
+  const [live, setLive] = useState<FrameSpan | null>(null);
+  const { frames, rate } = master.facts!.video;
+  const bind = useDrag(
+    ({ first, last, movement: [dx], event, altKey, args: [part], tap }) => {
+      event.stopPropagation();
+      if (first) {
+        desk.pause();
+        desk.seek(from);
+      }
+      if (tap) return setLive(null);
+      const next = draggedSpan({ from, to }, part as SpanPart, dx / scale.pixelsPerFrame, {
+        frames,
+        snap: (frame) => scale.snap(frame, altKey),
+      });
+      setLive(last ? null : next);
+      if (last)
+        setCues((now) =>
+          retimeCue(now, index, {
+            ...(part === 'end' ? {} : { from: frameToSeconds(next.from, rate) }),
+            ...(part === 'start' ? {} : { to: frameToSeconds(next.to, rate) }),
+          }),
+        );
+    },
+    { pointer: { keys: false }, filterTaps: true },
+  );
+  const shown = live ?? { from, to };
+  return (
+    <div
+      {...bind('whole')}
+      className={cue.sure !== undefined && cue.sure < 0.5 ? styles.unsure : ''}
+      style={{ left: at(shown.from, frames), width: at(Math.max(1, shown.to - shown.from), frames) }}
+      title={cue.lines.join(' ')}
+    >
+      <span className="clip">{cue.lines.join(' ')}</span>
+      <i {...bind('start')} />
+      <i {...bind('end')} />
+    </div>
+  );
+}
+
 /** The captions along the film. */
 function CaptionRow() {
   const { master } = useLayers();
   const [track] = useTrack();
   const scale = useScoreScale();
-  const desk = useDesk();
   const { frames, rate } = master.facts!.video;
-  const spans = (track?.cues ?? []).map((cue) => ({
+  const spans = (track?.cues ?? []).map((cue, index) => ({
     cue,
+    index,
     from: nearestFrame(cue.from, rate),
     to: Math.min(frames, nearestFrame(cue.to, rate)),
   }));
@@ -102,20 +144,8 @@ function CaptionRow() {
       {spans
         .filter(({ from, to }) => inView(scale, from, to))
         .slice(0, 400)
-        .map(({ cue, from, to }, i) => (
-          <div
-            key={`${from} ${i}`}
-            className={cue.sure !== undefined && cue.sure < 0.5 ? styles.unsure : ''}
-            style={{ left: at(from, frames), width: at(Math.max(1, to - from), frames) }}
-            title={cue.lines.join(' ')}
-            onPointerDown={(event) => {
-              event.stopPropagation();
-              desk.pause();
-              desk.seek(from);
-            }}
-          >
-            <span className="clip">{cue.lines.join(' ')}</span>
-          </div>
+        .map((cue) => (
+          <CueBar key={cue.index} {...cue} />
         ))}
     </div>
   );
