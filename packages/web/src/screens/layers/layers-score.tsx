@@ -173,8 +173,9 @@ export function LayersScore({ folding }: { folding: 'picture' | 'captions' }) {
           {Math.round(frameToSeconds(frames, rate))} s
         </span>
         <span className="quiet clip hint">
-          Drag a layer on the proof or along the film, arrows to nudge, page up and down for the other
-          versions
+          {reading
+            ? 'Drag a cue or its ends along the film; alt lets go of what draws them'
+            : 'Drag a layer on the proof or along the film, arrows to nudge, page up and down for the other versions'}
         </span>
       </div>
       <div className="labels">
