@@ -271,17 +271,27 @@ describe('names', () => {
   test('what is alike is told apart from left to right', () => {
     expect(
       tellApart([
-        { name: 'person', x: 5 },
-        { name: 'kite', x: 3 },
-        { name: 'person', x: 1 },
+        { name: 'person', x: 5, area: 9 },
+        { name: 'kite', x: 3, area: 1 },
+        { name: 'person', x: 1, area: 1 },
       ]),
     ).toEqual(['person at right', 'kite', 'person at left']);
-    expect(tellApart([1, 2, 3, 4].map((x) => ({ name: 'person', x })))).toEqual([
+    expect(tellApart([1, 2, 3, 4].map((x) => ({ name: 'person', x, area: 1 })))).toEqual([
       'leftmost person',
       '2nd person from left',
       '3rd person from left',
       'rightmost person',
     ]);
+  });
+  test('of two things of which one is far larger, by their sizes', () => {
+    const two = (area: number) =>
+      tellApart([
+        { name: 'red kite', x: 1, area },
+        { name: 'red kite', x: 2, area: 1 },
+      ]);
+    expect(two(3)).toEqual(['large red kite', 'small red kite']);
+    expect(two(0.2)).toEqual(['small red kite', 'large red kite']);
+    expect(two(2.9)).toEqual(['red kite at left', 'red kite at right']);
   });
 });
 

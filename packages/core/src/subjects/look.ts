@@ -360,7 +360,12 @@ export function stitchLooks(pieces: readonly ShotLook[]): ShotLook {
       overlays: [...whole.overlays, ...piece.overlays],
     };
   }, first!);
-  const names = tellApart(whole.tracks.map((t) => ({ name: t.name, x: t.places[t.places.length >> 1]!.x })));
+  const names = tellApart(
+    whole.tracks.map(({ name, places }) => {
+      const { x, w, h } = places[places.length >> 1]!;
+      return { name, x, area: w * h };
+    }),
+  );
   return { ...whole, tracks: whole.tracks.map((t, i) => ({ ...t, name: names[i]! })) };
 }
 

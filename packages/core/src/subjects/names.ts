@@ -47,11 +47,37 @@ export function plainName(kind: SubjectKind, what: string, colour: readonly numb
 const ordinal = (n: number) =>
   `${n}${n % 10 === 1 && n !== 11 ? 'st' : n % 10 === 2 && n !== 12 ? 'nd' : n % 10 === 3 && n !== 13 ? 'rd' : 'th'}`;
 
-/** Names that are told apart: of several alike, from left to right. */
-export function tellApart(named: readonly { name: string; x: number }[]): string[] {
-  return named.map(({ name, x }) => {
+/** One of two alike that is so many times as large as the other is told by that: it is seen at once. */
+const farLarger = 3;
+
+/** Large or small beside another of its name; undefined where that does not tell them apart, or is not said of it. */
+function sizeWord(of: Named, other: Named): string | undefined {
+  if (of.name === 'person' || of.name === 'face') return undefined;
+  if (of.area >= farLarger * other.area) return 'large';
+  return other.area >= farLarger * of.area ? 'small' : undefined;
+}
+
+/** A subject to be told from others. */
+interface Named {
+  name: string;
+  /** Its left edge and its size in the picture, shares of it. */
+  x: number;
+  area: number;
+}
+
+/** Names that are told apart: of two alike by their sizes where these differ much, else from left to right. */
+export function tellApart(named: readonly Named[]): string[] {
+  return named.map((one) => {
+    const { name, x } = one;
     const alike = named.filter((n) => n.name === name).sort((a, b) => a.x - b.x);
     if (alike.length === 1) return name;
+    const size =
+      alike.length === 2 &&
+      sizeWord(
+        one,
+        alike.find((n) => n !== one)!,
+      );
+    if (size) return `${size} ${name}`;
     const place = alike.findIndex((n) => n.x === x);
     if (alike.length === 2) return `${name} at ${place === 0 ? 'left' : 'right'}`;
     if (alike.length === 3) return `${name} ${['at left', 'in the middle', 'at right'][place]}`;
