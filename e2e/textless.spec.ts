@@ -82,6 +82,12 @@ test('a textless master is matched with its film, a version is drawn from it, an
     .filter({ hasText: 'drawn from the textless master' });
   await way.getByRole('textbox', { name: 'What is said again' }).fill('Kite Weekend');
   await way.getByRole('button', { name: 'Take it' }).click();
+  // Both changes can be taken back at once, and it can be taken again.
+  await page.getByRole('button', { name: 'Take both back' }).click();
+  await expect(page.getByRole('button', { name: 'Drawn from: change' })).toHaveText('the film itself');
+  await page.getByRole('button', { name: 'See the ways out' }).click();
+  await way.getByRole('textbox', { name: 'What is said again' }).fill('Kite Weekend');
+  await way.getByRole('button', { name: 'Take it' }).click();
   await expect(page.getByRole('button', { name: 'Drawn from: change' })).toHaveText('the textless master');
   await expect(page.getByRole('button', { name: 'See the ways out' })).toHaveCount(0);
   await head(page, 20);

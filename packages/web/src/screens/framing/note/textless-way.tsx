@@ -17,7 +17,7 @@ import {
 import type { Master, Version } from '@mivvy/api';
 import { useDrawTextless } from '../../../api/changes.ts';
 import { problemOf } from '../../../api/client.ts';
-import { dressingOf, saveDressing } from '../../../api/dressing.ts';
+import { dressingOf, saveDressing, type DressingBase } from '../../../api/dressing.ts';
 import { useLetters } from '../../../letters/letters.ts';
 import { StillProof } from '../../../parts/still-proof.tsx';
 import { useThisProduction } from '../../../parts/this-production.ts';
@@ -63,7 +63,7 @@ export function TextlessWay({
   const [id] = useState(() => nanoid(8));
   const draw = useDrawTextless();
   const client = useQueryClient();
-  const { enqueueSnackbar } = useSnackbar();
+  const { enqueueSnackbar, closeSnackbar } = useSnackbar();
   const dressing = useMemo(
     () => sayAgain(master.dressing, { keep: title, versionId: version.id, text, id }),
     [master.dressing, title, version.id, text, id],
@@ -74,13 +74,37 @@ export function TextlessWay({
       letters ? planAnew(textless, { ...master, dressing }, margin, undefined)?.planned.plan : undefined,
     [letters, textless, master, dressing, margin],
   );
+  const tell = (error: unknown) => enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error' });
   const take = async () => {
     try {
       await draw.mutateAsync({ versionId: version.id, textless: true });
-      await saveDressing(client, dressingOf(master), dressing);
+      const said = await saveDressing(client, dressingOf(master), dressing);
       onTaken();
+      enqueueSnackbar('It is drawn from the textless master, and says the same in the clear area.', {
+        autoHideDuration: 9000,
+        action: (key) => (
+          <button
+            className="fix tall"
+            onClick={() => {
+              closeSnackbar(key);
+              void takeBack(said);
+            }}
+          >
+            Take both back
+          </button>
+        ),
+      });
     } catch (error) {
-      enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error' });
+      tell(error);
+    }
+  };
+  /** Both changes; where the layers were changed since, whoever did is not overwritten. */
+  const takeBack = async (said: DressingBase) => {
+    try {
+      await saveDressing(client, said, master.dressing);
+      await draw.mutateAsync({ versionId: version.id, textless: false });
+    } catch (error) {
+      tell(error);
     }
   };
   return (
