@@ -43,6 +43,4 @@ export interface Workspace {
 }
 
 /** The time now, as rows keep it. */
-export function now(): string {
-  return new Date().toISOString();
-}
+export { dateNow as now } from './clocks.ts';

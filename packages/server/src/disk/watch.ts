@@ -1,7 +1,7 @@
 import type { Logger } from 'pino';
 import type { DiskState } from '@mivvy/api';
 import type { Events } from '../events.ts';
-import { steadyNow } from '../steady-clock.ts';
+import { steadyNow } from '../clocks.ts';
 
 /** Below this a disk counts as full: rows and small pictures still fit, films do not. Bytes. */
 const fullBelow = 8_000_000;

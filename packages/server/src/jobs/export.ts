@@ -4,7 +4,7 @@ import { deliver, deliverStages, sha256File, SoundShelf } from '@mivvy/media';
 import { diskFullProblem, isDiskFull } from '../disk/full.ts';
 import { openMaster } from '../files/master-file.ts';
 import { graphicPath, logPath } from '../storage.ts';
-import { steadyNow } from '../steady-clock.ts';
+import { steadyNow } from '../clocks.ts';
 import type { Workspace } from '../workspace.ts';
 import { exportOrder, filmRead, findVersion } from './export-order.ts';
 import type { JobContext, JobKindWork } from './runner.ts';

@@ -6,7 +6,7 @@ import { readLook, showGrowing, writeLook } from '../looks.ts';
 import { lookedAt } from '../follow-version.ts';
 import { openMaster } from '../files/master-file.ts';
 import { tellLook } from '../tell.ts';
-import { steadyNow } from '../steady-clock.ts';
+import { steadyNow } from '../clocks.ts';
 import type { Workspace } from '../workspace.ts';
 import type { JobContext, JobKindWork, JobRow } from './runner.ts';
 

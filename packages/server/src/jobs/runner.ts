@@ -9,7 +9,7 @@ import type { Database, Writer } from '../db/database.ts';
 import { diskFullProblem, isDiskFull } from '../disk/full.ts';
 import { jobs } from '../db/schema.ts';
 import type { Events } from '../events.ts';
-import { steadyNow } from '../steady-clock.ts';
+import { steadyNow } from '../clocks.ts';
 import { tellProduction, tellVersion } from '../tell.ts';
 import type {
   AlsoWrite,

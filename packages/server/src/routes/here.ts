@@ -1,7 +1,7 @@
 import { Router, type Request, type Response } from 'express';
 import { hereSchema } from '@mivvy/api';
 import { bodyOf, route, whoOf, windowOf } from '../http/problems.ts';
-import { steadyNow } from '../steady-clock.ts';
+import { steadyNow } from '../clocks.ts';
 import type { Workspace } from '../workspace.ts';
 
 /** A window that has not said for so long that it is here has gone, milliseconds. */

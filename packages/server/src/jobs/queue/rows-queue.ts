@@ -2,8 +2,7 @@ import { and, asc, eq, gt, inArray, isNull, lt, max, notLike, or, sql, type SQL 
 import { nanoid } from 'nanoid';
 import type { Database, Writer } from '../../db/database.ts';
 import { jobs } from '../../db/schema.ts';
-import { steadyNow } from '../../steady-clock.ts';
-import { now } from '../../workspace.ts';
+import { dateNow, steadyNow } from '../../clocks.ts';
 import {
   machineOwner,
   type AlsoWrite,
@@ -161,7 +160,7 @@ export class RowsQueue implements JobQueue {
         machine,
         leaseUntil: time + leaseMs,
         attempts,
-        startedAt: now(),
+        startedAt: dateNow(),
         fraction: 0,
       })
       .where(which)
@@ -185,7 +184,7 @@ export class RowsQueue implements JobQueue {
     progress: JobProgress,
     also?: AlsoWrite,
   ): Promise<JobRow | undefined> {
-    const at = now();
+    const at = dateNow();
     return this.db.transaction(async (tx) => {
       const [row] = await tx
         .update(jobs)
@@ -200,7 +199,7 @@ export class RowsQueue implements JobQueue {
   async cancel(tx: Writer, id: string): Promise<JobRow | undefined> {
     const [row] = await tx
       .update(jobs)
-      .set({ state: 'cancelled', finishedAt: now(), etaSeconds: null })
+      .set({ state: 'cancelled', finishedAt: dateNow(), etaSeconds: null })
       .where(and(eq(jobs.id, id), inArray(jobs.state, ['queued', 'running'])))
       .returning();
     return row;

@@ -6,3 +6,6 @@ import { performance } from 'node:perf_hooks';
  * not.
  */
 export const steadyNow = (): number => performance.timeOrigin + performance.now();
+
+/** The date and time that the computer's clock shows, ISO 8601 in UTC: for what is written down. */
+export const dateNow = (): string => new Date().toISOString();
