@@ -80,6 +80,12 @@ export async function ledgerSpeed(dir: string, say: (line: string) => void): Pro
   const kinds: [string, (n: number) => string][] = [
     ['first rows', () => '/ledger?count=100'],
     ['sorted by name', (n) => `/ledger?order=name&count=100&from=${n * 50}`],
+    ['by what happened last', (n) => `/ledger?order=last&descending=true&count=100&from=${n * 50}`],
+    [
+      'in groups, three of them folded',
+      (n) =>
+        `/ledger?group=production&count=100&${[n, n + 1, n + 2].map((p) => `folded=${id('prod', p % withVersions)}`).join('&')}`,
+    ],
     ['searched', (n) => `/ledger?search=client%20${n % 17}&count=100`],
     ['filtered', (n) => `/ledger?holder=Person%20${n % 9}&stages=planned&count=100`],
     ['home', () => '/productions'],
