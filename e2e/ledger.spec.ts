@@ -23,6 +23,7 @@ test('the ledger finds a deliverable among all productions, keeps the view, and 
   const groups = page.getByRole('group', { name: 'Groups' });
   await groups.getByRole('button', { name: /How deliverables are put together/ }).click();
   await page.getByRole('menuitem', { name: 'by production' }).click();
+  await page.getByRole('searchbox', { name: 'Find' }).fill('regatta');
   // Each has its head above its rows; folded it stands alone, and the others are what they were.
   const head = grid.getByRole('button', { name: /^Regatta 2/ });
   await expect(head).toHaveAttribute('aria-expanded', 'true');

@@ -4,14 +4,14 @@ import {
   type GridPaginationModel,
   type GridRenderCellParams,
 } from '@mui/x-data-grid';
-import type { ReactNode } from 'react';
+import { useMemo } from 'react';
 import { Link, useNavigate } from 'react-router';
 import { countWords, happeningInShort, happeningWords, waitsFor } from '@mivvy/core';
 import type { LedgerQuery, LedgerRow } from '@mivvy/api';
 import type { LedgerAnswer } from '../../api/ledger.ts';
 import { dayWords, isLate, momentWords } from '../../parts/days.ts';
 import { StageStamp } from '../../parts/stamp.tsx';
-import { GroupHead } from './group-head.tsx';
+import { GroupHead, ListOfHeadsContext, type ListOfHeads } from './group-head.tsx';
 import { isHead, withHeads, type ListEntry } from './group-rows.ts';
 import styles from './ledger.module.css';
 
@@ -109,23 +109,22 @@ const columnsOfRows: GridColDef<LedgerRow>[] = [
 ];
 
 /** The same, where a group's head takes the width of all of them. */
-function columnsWith(head: (entry: ListEntry) => ReactNode): GridColDef<ListEntry>[] {
-  return columnsOfRows.map((column, i): GridColDef<ListEntry> => {
-    const { renderCell, valueGetter, ...rest } = column as GridColDef<ListEntry>;
-    return {
-      ...rest,
-      ...(i === 0 ? { colSpan: (_value, entry) => (isHead(entry) ? columnsOfRows.length : 1) } : {}),
-      ...(valueGetter
-        ? {
-            valueGetter: (value, entry, ...more) => (isHead(entry) ? '' : valueGetter(value, entry, ...more)),
-          }
-        : {}),
-      ...(renderCell || i === 0
-        ? { renderCell: (cell) => (isHead(cell.row) ? head(cell.row) : renderCell?.(cell)) }
-        : {}),
-    };
-  });
-}
+const columns = columnsOfRows.map((column, i): GridColDef<ListEntry> => {
+  const { renderCell, valueGetter, ...rest } = column as GridColDef<ListEntry>;
+  return {
+    ...rest,
+    ...(i === 0 ? { colSpan: (_value, entry) => (isHead(entry) ? columnsOfRows.length : 1) } : {}),
+    ...(valueGetter
+      ? { valueGetter: (value, entry, ...more) => (isHead(entry) ? '' : valueGetter(value, entry, ...more)) }
+      : {}),
+    ...(renderCell
+      ? {
+          renderCell: (cell) =>
+            isHead(cell.row) ? i === 0 && <GroupHead entry={cell.row} /> : renderCell(cell),
+        }
+      : {}),
+  };
+});
 
 const idOf = (entry: ListEntry) => (isHead(entry) ? `group ${entry.group.key}` : entry.versionId);
 
@@ -145,55 +144,44 @@ export function LedgerList({
   at: number;
   onPage: (at: number) => void;
   onSort: (what: Pick<LedgerQuery, 'order' | 'descending'>) => void;
-  onFold: (key: string) => void;
-  /** One group is looked at alone, or all of them again. */
-  onWithin: (key: string | undefined) => void;
-}) {
+} & Pick<ListOfHeads, 'onFold' | 'onWithin'>) {
   const navigate = useNavigate();
-  const entries = page ? withHeads(page, query.within) : [];
-  const columns = columnsWith((entry) =>
-    isHead(entry) ? (
-      <GroupHead
-        entry={entry}
-        grouping={query.group}
-        alone={query.within === entry.group.key}
-        onFold={onFold}
-        onWithin={onWithin}
-      />
-    ) : null,
-  );
+  const { group: grouping, within } = query;
+  const entries = useMemo(() => (page ? withHeads(page, within) : []), [page, within]);
   const field = Object.entries(orders).find(([, order]) => order === query.order)?.[0];
   return (
-    <DataGrid
-      rows={entries}
-      getRowId={idOf}
-      columns={columns}
-      loading={page === undefined}
-      getRowHeight={({ model }) => (isHead(model as ListEntry) ? headHeight : rowHeight)}
-      getRowClassName={({ row }) => (isHead(row) ? styles.groupRow! : '')}
-      columnHeaderHeight={36}
-      disableColumnMenu
-      disableRowSelectionOnClick
-      paginationMode="server"
-      sortingMode="server"
-      rowCount={page?.total ?? 0}
-      pageSizeOptions={[pageRows]}
-      paginationModel={{ page: at, pageSize: pageRows }}
-      onPaginationModelChange={(model: GridPaginationModel) => onPage(model.page)}
-      sortModel={field ? [{ field, sort: query.descending ? 'desc' : 'asc' }] : []}
-      onSortModelChange={([sort]) =>
-        onSort({
-          order: sort ? (orders[sort.field] ?? 'due') : 'due',
-          descending: sort?.sort === 'desc',
-        })
-      }
-      onRowDoubleClick={({ row }: { row: ListEntry }) =>
-        isHead(row)
-          ? undefined
-          : void navigate(`/productions/${row.productionId}/deliverables/${row.versionId}`)
-      }
-      localeText={{ noRowsLabel: 'No deliverable is like that.' }}
-      aria-label="Deliverables"
-    />
+    <ListOfHeadsContext value={{ grouping, within, onFold, onWithin }}>
+      <DataGrid
+        rows={entries}
+        getRowId={idOf}
+        columns={columns}
+        loading={page === undefined}
+        getRowHeight={({ model }) => (isHead(model as ListEntry) ? headHeight : rowHeight)}
+        getRowClassName={({ row }) => (isHead(row) ? styles.groupRow! : '')}
+        columnHeaderHeight={36}
+        disableColumnMenu
+        disableRowSelectionOnClick
+        paginationMode="server"
+        sortingMode="server"
+        rowCount={page?.total ?? 0}
+        pageSizeOptions={[pageRows]}
+        paginationModel={{ page: at, pageSize: pageRows }}
+        onPaginationModelChange={(model: GridPaginationModel) => onPage(model.page)}
+        sortModel={field ? [{ field, sort: query.descending ? 'desc' : 'asc' }] : []}
+        onSortModelChange={([sort]) =>
+          onSort({
+            order: sort ? (orders[sort.field] ?? 'due') : 'due',
+            descending: sort?.sort === 'desc',
+          })
+        }
+        onRowDoubleClick={({ row }: { row: ListEntry }) =>
+          isHead(row)
+            ? undefined
+            : void navigate(`/productions/${row.productionId}/deliverables/${row.versionId}`)
+        }
+        localeText={{ noRowsLabel: 'No deliverable is like that.' }}
+        aria-label="Deliverables"
+      />
+    </ListOfHeadsContext>
   );
 }
