@@ -296,6 +296,58 @@ describe('captions drawn into the picture', () => {
     }
   }, 150_000);
 
+  test('they make room for what a plan names, and a file is checked with the same', async () => {
+    const plan = {
+      format: 'mivvy-version-plan',
+      version: 1,
+      master: { displayed: { width: 320, height: 180 }, rate: { num: 25, den: 1 }, frames: 100 },
+      framing: { version: 1, stretches: [] },
+    };
+    const held = { from: 0, setup: '1', move: { kind: 'hold', pose: { x: 0.5, y: 0.5, zoom: 1 } } };
+    // A face that stands where the captions would, while the first cue is shown.
+    const face = { span: { from: 0, to: 45 }, keys: [{ at: 0, x: 0.3, y: 0.75, width: 0.4, height: 0.25 }] };
+    const file = { ...plan, framing: { version: 1, stretches: [held] } };
+    await writeFile(at('without.plan.json'), JSON.stringify(file));
+    await writeFile(at('room.plan.json'), JSON.stringify({ ...file, roomFor: [face] }));
+    const film = ['--placement', 'burned', '--master', at('dark.mp4'), '--plan'];
+    const bottoms = async (name: string) => {
+      const { lines, code } = await deliverTo('words.srt', ...film, at(name));
+      expect(code).toBe(0);
+      const path = made(lines, 'burned').file!;
+      const boxes = (await lumaOf(path, [20, 60], { width: 360, height: 640 })).map((l) =>
+        brightBox(l, 360)!,
+      );
+      return { path, boxes };
+    };
+    const without = await bottoms('without.plan.json');
+    const room = await bottoms('room.plan.json');
+    // The first cue is out of its way; the second, after the face has gone, stands where it always does.
+    expect(room.boxes[0]!.bottom).toBeLessThan(0.75 * 640);
+    expect(without.boxes[0]!.bottom).toBeGreaterThan(0.75 * 640);
+    expect(room.boxes[1]).toEqual(without.boxes[1]);
+    const checked = async (name: string) => {
+      const { lines } = await run(
+        'check',
+        ...[
+          '--file',
+          room.path,
+          '--specs',
+          at('book.json'),
+          ...film,
+          at(name),
+          '--captions',
+          at('words.srt'),
+        ],
+      );
+      return lines
+        .find((l) => l.event === 'report')!
+        .checks!.filter((c) => !c.ok)
+        .map((c) => c.id);
+    };
+    expect(await checked('room.plan.json')).toEqual([]);
+    expect(await checked('without.plan.json')).toContain('captions');
+  }, 150_000);
+
   test('a frame without room for them is refused, with the reason', async () => {
     const { code, lines, files } = await deliverTo('words.srt', '--placement', 'covered');
     expect([code, files]).toEqual([1, []]);

@@ -138,7 +138,7 @@ async function readWanted(
   });
   const dressed = withLayers(plain, placement, master.value);
   const { plan } = captions.value
-    ? withCaptions(dressed, placement, captions.value.cues, shippedShaper())
+    ? withCaptions(dressed, placement, captions.value.cues, shippedShaper(), master.value.roomFor)
     : dressed;
   const heard = await heardIn(plan, request.master, signal);
   return heard.ok ? ok({ plan, heard: heard.value, alone: false }) : heard;

@@ -4,6 +4,7 @@ import { parseArgs } from 'node:util';
 import {
   clampPose,
   deliverableName,
+  facesSeen,
   fail,
   followedWords,
   followFilm,
@@ -158,14 +159,14 @@ interface Prepared extends ReadMaster {
   follow: ((place: PlacedOutlet) => { framing: Framing; words: string }) | undefined;
 }
 
-/** Finds the film's shots, looks at them, and readies the choice of windows. */
+/** Finds the film's shots, looks at them, and readies the choice of windows; captions make room for the faces seen. */
 async function readyToFollow(
   request: Request,
   facts: MasterFacts,
   sha256: string,
   tell: (line: string) => void,
   signal: AbortSignal,
-): Promise<Result<NonNullable<Prepared['follow']>>> {
+): Promise<Result<Pick<Prepared, 'follow' | 'roomFor'>>> {
   const master = planMaster(facts, sha256);
   const found = await findShots(request.master, facts, master, { signal });
   if (!found.ok) return found;
@@ -177,7 +178,7 @@ async function readyToFollow(
   });
   if (!look.ok) return look;
   if (look.value.detector.kind === 'missing') tell(look.value.detector.sentence);
-  return ok(({ placement }) => {
+  const follow: Prepared['follow'] = ({ placement }) => {
     const frame = frameForMaster(facts.video.displayed, placement.frame, placement.largerFrame);
     const run = followFilm(
       {
@@ -194,7 +195,8 @@ async function readyToFollow(
       { lively: request.lively, handMade: true },
     );
     return { framing: run.framing, words: followedWords(run) };
-  });
+  };
+  return ok({ follow, roomFor: facesSeen(look.value.shots) });
 }
 
 async function prepare(
@@ -233,8 +235,8 @@ async function prepare(
   const prepared = { ...master.value, places: places.value, cues: captions.value?.cues, follow: undefined };
   if (!request.follow) return ok(prepared);
   const { facts, sha256 } = master.value;
-  const follow = await readyToFollow(request, facts, sha256, tell, signal);
-  return follow.ok ? ok({ ...prepared, follow: follow.value }) : follow;
+  const ready = await readyToFollow(request, facts, sha256, tell, signal);
+  return ready.ok ? ok({ ...prepared, ...ready.value }) : ready;
 }
 
 async function run(
@@ -267,7 +269,7 @@ async function run(
       ...played,
     });
     const dressed = withLayers(plain, placement, read);
-    const planned = cues ? withCaptions(dressed, placement, cues, shippedShaper()) : dressed;
+    const planned = cues ? withCaptions(dressed, placement, cues, shippedShaper(), read.roomFor) : dressed;
     const troubles = troublesOf(planned, placement);
     const event = (rest: object) =>
       print(JSON.stringify({ event: 'deliverable', placement: placement.id, ...rest, troubles }));

@@ -15,6 +15,7 @@ import {
   planForMaster,
   readSpecBook,
   readVersionPlan,
+  type FittedPlan,
   type FrameSpan,
   type Framing,
   type Layer,
@@ -106,6 +107,8 @@ export interface ReadMaster {
   pictures: ReadonlyMap<string, Buffer>;
   /** The typefaces that their words are set in, where they do not ship. */
   typefaces: ReadonlyMap<string, Buffer>;
+  /** What a plan file's captions make room for. */
+  roomFor: FittedPlan['roomFor'];
 }
 
 /** Files that a plan carries, by their sums; refused where one is not what its sum says. */
@@ -211,7 +214,7 @@ async function readPlan(path: string, facts: MasterFacts, tell: (line: string) =
   if (!checked.ok) return checked;
   const files = filesOf(plan.value, basename(path));
   if (!files.ok) return files;
-  return ok({ ...fitted, cut, layers: fitted.layers, ...files.value });
+  return ok({ ...fitted, cut, ...files.value });
 }
 
 /** Reads a film and works out what of it plays. */
@@ -246,6 +249,7 @@ export async function readMaster(
     sharpen: plan.value?.sharpen ?? null,
     coverFrame: cover.value ?? plan.value?.coverFrame ?? null,
     layers: plan.value?.layers ?? [],
+    roomFor: plan.value?.roomFor ?? [],
     pictures: plan.value?.pictures ?? new Map(),
     typefaces: plan.value?.typefaces ?? new Map(),
   });

@@ -198,6 +198,7 @@ export {
   type VersionPlan,
   readVersionPlan,
   planForMaster,
+  type FittedPlan,
   versionPlanJsonSchema,
 } from './framing/plan-file.ts';
 export {
@@ -364,6 +365,7 @@ export {
   type CaptionTrack,
   type Dressing,
   type Layer,
+  type PatchContent,
   type LayerContent,
   type LayerOtherwise,
   type LayerPlace,
@@ -374,6 +376,7 @@ export { startStyles } from './layers/styles.ts';
 export { clearArea, type FrameRect } from './layers/clear-area.ts';
 export { anchored, type LaidLayer } from './layers/lay-out.ts';
 export { graphicKinds, graphicsShown, type PlannedLayer, type ShownGraphic } from './layers/planned-layer.ts';
+export { fillFromRing, ringSources, softPatch, type SoftPatch } from './layers/soft-patch.ts';
 export { saidAgain, sayAgain, type BurnedIn, sayAnew } from './layers/say-anew.ts';
 export { dress, type Dressed } from './layers/dress.ts';
 export { draftLayerId } from './layers/draft-mark.ts';

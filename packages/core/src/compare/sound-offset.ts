@@ -1,3 +1,5 @@
+import { correlate } from './correlate.ts';
+
 /** Where a file's sound stands beside its master's, in one piece of the film. */
 export interface SoundOffset {
   /** Seconds into the film, in the middle of the piece. */
@@ -36,19 +38,17 @@ function offsetOf(
   const piece = file.subarray(start, start + length);
   const own = energy(piece);
   if (Math.sqrt(own / piece.length) < audible) return null;
-  const alike = new Float64Array(2 * reach + 1);
+  // What lies around it in the master, with silence before its start and after its end.
+  const around = new Float32Array(length + 2 * reach);
+  const before = Math.max(0, reach - start);
+  around.set(master.subarray(Math.max(0, start - reach), start + length + reach), before);
+  const sums = correlate(piece, around);
   // The energy of what lies under the piece is carried along from one lag to the next.
-  const at = (i: number) => (i >= 0 && i < master.length ? master[i]! : 0);
-  let under = 0;
-  for (let i = 0; i < piece.length; i++) under += at(start - reach + i) ** 2;
-  for (let lag = -reach; lag <= reach; lag++) {
-    const from = start + lag;
-    if (lag > -reach) under += at(from + piece.length - 1) ** 2 - at(from - 1) ** 2;
-    const [first, last] = [Math.max(0, -from), Math.min(piece.length, master.length - from)];
-    let sum = 0;
-    for (let i = first; i < last; i++) sum += piece[i]! * master[from + i]!;
-    alike[lag + reach] = under > own * 1e-6 ? Math.abs(sum) / Math.sqrt(own * under) : 0;
-  }
+  let under = energy(around.subarray(0, length));
+  const alike = sums.map((sum, i) => {
+    if (i > 0) under += around[i + length - 1]! ** 2 - around[i - 1]! ** 2;
+    return under > own * 1e-6 ? Math.abs(sum) / Math.sqrt(own * under) : 0;
+  });
   const best = alike.reduce((a, b) => Math.max(a, b), 0);
   let lag = 0;
   for (let away = 0; away <= reach; away++) {

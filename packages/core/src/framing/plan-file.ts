@@ -1,4 +1,5 @@
 import * as z from 'zod';
+import { seenFaceSchema } from '../captions/seen-faces.ts';
 import { sharpenSchema } from '../render/sharpen.ts';
 import { sizeSchema } from '../picture/geometry.ts';
 import {
@@ -17,6 +18,12 @@ import { fail, faultLine, ok, type Result } from '../problem.ts';
 import { rateLabel, rateSchema } from '../time/rate.ts';
 import { carryFraming, matchByTime, type CarryFilm } from './carry.ts';
 import { framingSchema, type Framing } from './framing.ts';
+
+/** Something in the film that captions make room for, while it is there. */
+const roomSchema = seenFaceSchema.pick({ span: true, keys: true });
+type Room = z.infer<typeof roomSchema>;
+/** So many of them in a plan at most: what is kept of the faces that were seen, and keeps besides. */
+const mostRoom = 4000;
 
 /**
  * A version as a file, `*.plan.json`: how it is framed, to be rendered without the application or taken into another
@@ -59,6 +66,8 @@ export const versionPlanSchema = z
     pictures: z.record(z.string().regex(/^[0-9a-f]{64}$/), z.base64()).optional(),
     /** The typefaces that their words are set in, where they do not ship: the files in base64, by their sums. */
     typefaces: z.record(z.string().regex(/^[0-9a-f]{64}$/), z.base64()).optional(),
+    /** What captions that are drawn in make room for: keeps and seen faces, shares of the film's picture. */
+    roomFor: z.array(roomSchema).max(mostRoom).optional(),
   })
   .superRefine((value, context) => {
     const known = [
@@ -73,6 +82,7 @@ export const versionPlanSchema = z
       'layers',
       'pictures',
       'typefaces',
+      'roomFor',
     ];
     for (const key of Object.keys(value)) {
       if (!known.includes(key) && !key.startsWith('x-'))
@@ -99,6 +109,7 @@ export function writeVersionPlan(
     layers?: readonly Layer[];
     pictures?: Record<string, string>;
     typefaces?: Record<string, string>;
+    roomFor?: readonly Room[];
   },
 ): VersionPlan {
   const { displayed, rate, frames } = facts.video;
@@ -129,6 +140,7 @@ export function writeVersionPlan(
     ...(about.layers?.length ? { layers: [...about.layers] } : {}),
     ...(about.pictures && Object.keys(about.pictures).length ? { pictures: about.pictures } : {}),
     ...(about.typefaces && Object.keys(about.typefaces).length ? { typefaces: about.typefaces } : {}),
+    ...(about.roomFor?.length ? { roomFor: about.roomFor.map(({ span, keys }) => ({ span, keys })) } : {}),
   };
 }
 
@@ -164,6 +176,8 @@ export interface FittedPlan {
   sharpen: number | null;
   /** What is laid over it; a film that is laid over another does not travel in a plan. */
   layers: Layer[];
+  /** What its captions make room for. */
+  roomFor: Room[];
   /** What had to be done for it, in words. */
   words: string[];
 }
@@ -174,11 +188,13 @@ const scaledSpan = ({ from, to }: FrameSpan, scale: number): FrameSpan => {
   return { from: start, to: Math.max(start + 1, Math.round(to / scale)) };
 };
 
+/** Keys with their frames at another rate. */
+const scaledKeyframes = (keys: Room['keys'], scale: number): Room['keys'] =>
+  keys.map((key) => ({ ...key, at: Math.round(key.at / scale) }));
+
 /** What a layer shows, with the frames of what a cover hides at another rate. */
 const scaledKeys = (what: Layer['what'], scale: number): Layer['what'] =>
-  what.kind === 'patch' && what.keys
-    ? { ...what, keys: what.keys.map((key) => ({ ...key, at: Math.round(key.at / scale) })) }
-    : what;
+  what.kind === 'patch' && what.keys ? { ...what, keys: scaledKeyframes(what.keys, scale) } : what;
 
 /** Fits a plan's framing and cut to a master that may be another than its own. */
 export function planForMaster(plan: VersionPlan, facts: MasterFacts): FittedPlan {
@@ -220,6 +236,11 @@ export function planForMaster(plan: VersionPlan, facts: MasterFacts): FittedPlan
         span: scaledSpan(layer.span, scale),
       }))
       .filter((layer) => layer.span.from < frames);
+  const roomAt = (scale: number): Room[] =>
+    (plan.roomFor ?? []).map(({ span, keys }) => ({
+      span: scaledSpan(span, scale),
+      keys: scaledKeyframes(keys, scale),
+    }));
   if (plan.master.rate.num * rate.den === plan.master.rate.den * rate.num) {
     if (plan.master.frames !== frames)
       words.push(`The plan was made for ${plan.master.frames} frames and the film has ${frames}.`);
@@ -230,6 +251,7 @@ export function planForMaster(plan: VersionPlan, facts: MasterFacts): FittedPlan
       coverFrame: coverAt(1),
       sharpen: plan.sharpen ?? null,
       layers: layersAt(1),
+      roomFor: roomAt(1),
       words,
     };
   }
@@ -255,6 +277,7 @@ export function planForMaster(plan: VersionPlan, facts: MasterFacts): FittedPlan
     coverFrame: coverAt(k),
     sharpen: plan.sharpen ?? null,
     layers: layersAt(k),
+    roomFor: roomAt(k),
     words,
   };
 }

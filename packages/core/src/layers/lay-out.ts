@@ -171,7 +171,8 @@ function patchOf(
   const y = clamp(Math.floor(shown.y) - rim, 0, frame.height);
   const width = clamp(Math.ceil(shown.x + shown.width) + rim, 0, frame.width) - x;
   const height = clamp(Math.ceil(shown.y + shown.height) + rim, 0, frame.height) - y;
-  return { what: { kind: 'patch', colour: patch.colour }, box: { x, y, width, height } };
+  const { colour, soft } = patch;
+  return { what: { kind: 'patch', colour, ...(soft ? { soft } : {}) }, box: { x, y, width, height } };
 }
 
 function contentOf(

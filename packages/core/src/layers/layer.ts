@@ -84,6 +84,8 @@ export const layerContentSchema = z.discriminatedUnion('kind', [
     /** Where that lay when it was written down for somebody without the keeps; where missing, where the keep lies now. */
     keys: z.array(keepKeySchema).min(1).max(2000).optional(),
     colour,
+    /** It shows the film's own soft picture, spread inwards from around it, in place of the colour. */
+    soft: z.literal(true).optional(),
   }),
 ]);
 export type LayerContent = z.infer<typeof layerContentSchema>;

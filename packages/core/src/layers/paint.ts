@@ -149,7 +149,7 @@ export const cueAt = (captions: BurnedCaptions | undefined, frame: number) =>
  * Draws everything that is laid over a version at a delivered frame: layers from the farthest to the nearest, then the
  * captions. The pen's scale makes it as large as it is wanted.
  *
- * @param picture draws a picture or a film's frame into its box
+ * @param picture draws a picture, a film's frame, or the film's own soft picture into its box
  */
 export function paintLaidOver<P extends Pen>(
   pen: P,
@@ -164,7 +164,7 @@ export function paintLaidOver<P extends Pen>(
     pen.save();
     pen.globalAlpha = opacity;
     if (layer.what.kind === 'words') paintWords(pen, layer.box, layer.what, shaper);
-    else if (layer.what.kind === 'patch') paintPatch(pen, layer.box, layer.what.colour);
+    else if (layer.what.kind === 'patch' && !layer.what.soft) paintPatch(pen, layer.box, layer.what.colour);
     else picture(pen, layer, frame);
     pen.restore();
   }

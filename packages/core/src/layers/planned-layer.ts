@@ -27,8 +27,8 @@ export const plannedLayerSchema = z.object({
       lines: z.array(z.string()),
     }),
     z.object({ kind: z.literal('picture'), sha256: z.string() }),
-    /** Its box in one colour. */
-    z.object({ kind: z.literal('patch'), colour: z.string() }),
+    /** Its box in one colour, or in the film's own soft picture. */
+    z.object({ kind: z.literal('patch'), colour: z.string(), soft: z.literal(true).optional() }),
     z.object({
       kind: z.literal('film'),
       sha256: z.string(),

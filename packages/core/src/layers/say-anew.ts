@@ -20,6 +20,8 @@ export interface SaidAgain {
 export interface SaidAnew extends SaidAgain {
   /** Of the patch over it. */
   colour: string;
+  /** The patch shows the film's own soft picture in place of the colour. */
+  soft: boolean;
 }
 
 /** The layer that says it again goes with the patch. */
@@ -46,7 +48,7 @@ const alsoIn = (layer: Layer, versionId: string): Layer => {
  * Hides a burned-in title of a film under a patch in one version, and says the same as a layer in its clear area. Where
  * that was done in another version already, this one shows the same layers.
  */
-export function sayAnew(dressing: Dressing, { keep, versionId, text, colour, id }: SaidAnew): Dressing {
+export function sayAnew(dressing: Dressing, { keep, versionId, text, colour, soft, id }: SaidAnew): Dressing {
   const known = dressing.layers.find(({ what }) => what.kind === 'patch' && what.keepId === keep.id);
   if (known) {
     const both = [known.id, wordsOf(known.id)];
@@ -59,7 +61,7 @@ export function sayAnew(dressing: Dressing, { keep, versionId, text, colour, id 
     ...layerFor(keep, versionId),
     id,
     name: `Over ${keep.name}`.slice(0, 60),
-    what: { kind: 'patch', keepId: keep.id, colour },
+    what: { kind: 'patch', keepId: keep.id, colour, ...(soft ? { soft } : {}) },
   };
   return {
     ...dressing,

@@ -2,13 +2,13 @@ import type { ShownGraphic } from '@mivvy/core';
 
 /** Something that is laid over the picture, as an input of ffmpeg and what is done with it. */
 export interface Overlay {
-  /** Arguments that open it. */
+  /** Arguments that open it; none where it takes all that it shows from the picture below. */
   args: string[];
   /**
    * The part of a filter graph that lays it over.
    *
    * @param base label of the picture below, `[b]`
-   * @param input number of the input that `args` open
+   * @param input number of the input that `args` open, if they open one
    * @param out label of the picture with it
    */
   graph: (base: string, input: number, out: string) => string;
@@ -28,9 +28,10 @@ export function overlayGraph(
   { firstInput, frames }: { firstInput: number; frames: number },
 ): string {
   const label = (i: number) => `[base${i}]`;
+  let input = firstInput;
   return [
     `${base}${label(0)}`,
-    ...overlays.map(({ graph }, i) => graph(label(i), firstInput + i, label(i + 1))),
+    ...overlays.map(({ args, graph }, i) => graph(label(i), args.length ? input++ : input, label(i + 1))),
     `${label(overlays.length)}trim=end_frame=${frames}[out]`,
   ].join(';');
 }

@@ -17,6 +17,7 @@ import {
 import { shaperWith, shippedShaper } from '../letters/shaper.ts';
 import { filmOverlays } from './film-overlay.ts';
 import type { GraphicPath, Overlay } from './overlay-input.ts';
+import { softOverlay } from './soft-overlay.ts';
 
 /** Shadows and serifs reach so far beyond a box, by the frame's shorter side. */
 const spill = 0.03;
@@ -174,12 +175,15 @@ export async function laidOverlays(
     together = [];
   };
   for (const layer of [...(plan.layers ?? [])].reverse()) {
-    if (layer.what.kind !== 'film') {
+    const { what } = layer;
+    const isSoft = what.kind === 'patch' && what.soft;
+    if (what.kind !== 'film' && !isSoft) {
       together = [layer, ...together];
       continue;
     }
     await close();
-    overlays.push(...filmOverlays(layer, layer.what, plan, pathOf(layer.what)));
+    if (what.kind === 'film') overlays.push(...filmOverlays(layer, what, plan, pathOf(what)));
+    else overlays.push(softOverlay(layer, plan.frame));
   }
   await close(plan.captions);
   return overlays;

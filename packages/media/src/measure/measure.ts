@@ -100,6 +100,18 @@ export async function measurePeak(
   return read.ok ? ok(peakKbps(read.value.pictures, seconds)) : read;
 }
 
+/** The bitrate of a film's picture over its whole length, kbit/s. */
+export async function measureAverage(
+  path: string,
+  seconds: number,
+  signal?: AbortSignal,
+): Promise<Result<number>> {
+  const read = await readPictures(path, 'v:0', signal);
+  if (!read.ok) return read;
+  const bytes = read.value.pictures.reduce((sum, picture) => sum + picture.bytes, 0);
+  return ok((bytes * 8) / 1000 / seconds);
+}
+
 /** How many of some times, in order, come before one of them. */
 function rankOf(times: readonly number[], time: number): number {
   let [low, high] = [0, times.length];

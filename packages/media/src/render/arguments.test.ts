@@ -51,7 +51,7 @@ describe('encoder arguments', () => {
   const two = { mode: 'two-pass' as const, targetKbps: 3500, maxKbps: 4000 };
   test('the story (common practice): two passes at 3.5, never above 4 Mbit/s, High at level 4.0, a keyframe every 2 s', () => {
     const p = plan({ video: { codec: 'h264', rate: two, keyframeSeconds: 2 } });
-    expect(passesOf(p)).toEqual([1, 2]);
+    expect(passesOf(p)).toEqual(['sketch', 2]);
     const args = pictureArgs(p, 2);
     expect(
       ['-b:v', '-maxrate', '-bufsize', '-level:v', '-profile:v', '-g', '-pass'].map((flag) =>
@@ -87,6 +87,19 @@ describe('encoder arguments', () => {
     const args = pictureArgs(plan({ video: { codec: 'hevc', rate: two } }), 1);
     expect(after(args, '-tag:v')).toBe('hvc1');
     expect(after(args, '-x265-params')).toContain('pass=1:stats=pass.log');
+  });
+  test('a first pass is a sketch where the encoder carries it over, and whole where it does not or the frame is small', () => {
+    const first = (codec: 'h264' | 'hevc' | 'vp9', frame: { width: number; height: number }) =>
+      passesOf(plan({ frame, container: codec === 'vp9' ? 'webm' : 'mp4', video: { codec, rate: two } }))[0];
+    const tall = { width: 1080, height: 1920 };
+    expect([first('h264', tall), first('hevc', tall), first('vp9', tall)]).toEqual(['sketch', 1, 1]);
+    expect(first('h264', { width: 426, height: 240 })).toBe(1);
+    const sketched = pictureArgs(
+      plan({ frame: { width: 1080, height: 1350 }, video: { codec: 'h264', rate: two } }),
+      'sketch',
+    );
+    expect([after(sketched, '-s'), after(sketched, '-pass')]).toEqual(['540x676', '1']);
+    expect(pictureArgs(plan({ frame: tall, video: { codec: 'h264', rate: two } }), 1)).not.toContain('-s');
   });
   test('an AV1 target is aimed at in one pass; quality has one pass anyway', () => {
     expect(passesOf(plan({ container: 'webm', video: { codec: 'av1', rate: two } }))).toEqual(['only']);

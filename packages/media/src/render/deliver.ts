@@ -19,10 +19,10 @@ import { writeCover } from '../covers/cover.ts';
 import { compareFile } from '../compare/compare-file.ts';
 import { catching, explainFailure, inputArgs, must } from '../ffmpeg/run.ts';
 import { sha256File } from '../ingest/hash.ts';
-import { measureFile, measurePeak } from '../measure/measure.ts';
+import { measureAverage, measureFile, measurePeak } from '../measure/measure.ts';
 import type { GraphicPath } from '../layers/overlay-input.ts';
 import { laidOverlays } from '../layers/overlay.ts';
-import { containerArgs, passesOf, pictureArgs, type Pass } from './encoders.ts';
+import { containerArgs, isFirstPass, passesOf, pictureArgs, sketchSize, type Pass } from './encoders.ts';
 import { encodePicture } from './picture.ts';
 import { makeSound } from './sound.ts';
 import type { SoundShelf } from './sound-shelf.ts';
@@ -92,6 +92,24 @@ const aboveCeiling = 1.005;
 /** A rate is lowered by this much more than it was exceeded. */
 const caution = 0.985;
 
+/** A plan as its sketch is drawn: what is laid over it stands in pixels of the frame itself, and is sized after it is laid. */
+const sketched = (plan: RenderPlan): RenderPlan => ({ ...plan, frame: sketchSize(plan) ?? plan.frame });
+
+/** A file whose picture comes to more than its target times this was not told well enough where its bits are needed. */
+const missed = 1.03;
+
+/** True where the picture of a finished file takes clearly more than its target. */
+async function missesTarget(
+  plan: RenderPlan,
+  path: string,
+  signal: AbortSignal | undefined,
+): Promise<Result<boolean>> {
+  const { rate } = plan.video;
+  if (rate.mode !== 'two-pass') return ok(false);
+  const kbps = await measureAverage(path, planSeconds(plan), signal);
+  return kbps.ok ? ok(kbps.value > rate.targetKbps * missed) : kbps;
+}
+
 /** The rate to encode at again, where a file at the given one has become too large or broke its ceiling. */
 async function lowerRate(
   plan: RenderPlan,
@@ -134,7 +152,7 @@ export async function deliver(plan: RenderPlan, options: DeliverOptions): Promis
     try {
       const started = Date.now();
       const passes = passesOf(plan);
-      const meter = progressMeter(plan, passes.length, started, options.onProgress);
+      const meter = progressMeter(plan, passes, started, options.onProgress);
       const out = join(workDir, `picture.${plan.container}`);
       const overlays = await laidOverlays(plan, join(workDir, 'layers'), options.graphicPath ?? noGraphic);
 
@@ -151,10 +169,10 @@ export async function deliver(plan: RenderPlan, options: DeliverOptions): Promis
           nice: options.nice ?? false,
           onProgress: meter(pass),
         };
-        if (pass === 1)
+        if (isFirstPass(pass))
           return must(
             await encodePicture(
-              plan,
+              pass === 'sketch' && !overlays.length ? sketched(plan) : plan,
               options.masterPath,
               [],
               [...video, '-an', '-f', 'null', '-'],
@@ -182,6 +200,12 @@ export async function deliver(plan: RenderPlan, options: DeliverOptions): Promis
       sound.catch(() => undefined); // awaited below; a failure there must not count as unhandled meanwhile
       for (const pass of passes) await encode(pass, plan.video.rate, sound);
       const made = await sound;
+
+      // What a sketch told of where the bits are needed was wrong for this film: it is told by a whole first pass.
+      if (passes[0] === 'sketch' && must(await missesTarget(plan, out, signal))) {
+        await encode(1, plan.video.rate, sound);
+        await encode(2, plan.video.rate, sound);
+      }
 
       let rate = plan.video.rate;
       for (let i = 1; i < attempts; i++) {
@@ -298,11 +322,11 @@ async function putInPlace(from: string, to: string): Promise<Result<void>> {
 /** Turns the encoder's counts into a fraction of the whole. First passes are quicker than second ones. */
 function progressMeter(
   plan: RenderPlan,
-  passCount: number,
+  passes: readonly Pass[],
   started: number,
   tell: DeliverOptions['onProgress'],
 ) {
-  const shares = passCount === 2 ? [0.33, 0.63] : [0.96];
+  const shares = passes.length === 1 ? [0.96] : passes[0] === 'sketch' ? [0.2, 0.76] : [0.33, 0.63];
   const seconds = planSeconds(plan);
   return (pass: Pass) =>
     ({ frames, speed }: { frames: number; speed: number }) => {
@@ -313,7 +337,7 @@ function progressMeter(
       const eta =
         fraction > 0.03 ? (elapsed / fraction) * (1 - fraction) : speed > 0 ? seconds / speed : null;
       tell?.({
-        stage: pass === 1 ? 'analyse' : 'encode',
+        stage: isFirstPass(pass) ? 'analyse' : 'encode',
         fraction,
         etaSeconds: eta === null ? null : Math.round(eta * 10) / 10,
         speed,

@@ -1,4 +1,4 @@
-import { rateText, type Effort, type RenderPlan } from '@mivvy/core';
+import { rateText, type Effort, type RenderPlan, type Size } from '@mivvy/core';
 
 /** What the encoders call each effort: names of x264 and x265, numbers of the others, where less is more. */
 const presets: Readonly<Record<Effort, { x264: string; x265: string; vp9: string; av1: string }>> = {
@@ -22,13 +22,39 @@ const colourTags = [
   'tv',
 ];
 
-/** Which pass of an encode is being run: 1 and 2 of a two-pass rate, or `only`. */
-export type Pass = 1 | 2 | 'only';
+/** Which pass of an encode is being run: 1 and 2 of a two-pass rate, `sketch` for a first one that is smaller, or `only`. */
+export type Pass = 'sketch' | 1 | 2 | 'only';
+
+/** True for a pass that only tells the next one where the bits are needed, and makes no file. */
+export const isFirstPass = (pass: Pass): boolean => pass === 1 || pass === 'sketch';
+
+/** A frame whose shorter side is less than this is too small to be sketched, pixels. */
+const leastSketched = 480;
+
+/**
+ * The size of a first pass: half the frame each way where the encoder carries what it learns over to the frame itself,
+ * as x264 does (its rate control scales bits and macroblock tree by the resolution). Null where it does not.
+ */
+export function sketchSize({ video, frame }: RenderPlan): Size | null {
+  if (video.codec !== 'h264' || Math.min(frame.width, frame.height) < leastSketched) return null;
+  const half = (n: number) => 2 * Math.round(n / 4);
+  return { width: half(frame.width), height: half(frame.height) };
+}
 
 /** The passes that a plan needs with the encoder at hand. */
 export function passesOf(plan: RenderPlan): Pass[] {
   // ffmpeg 5.1's SVT-AV1 has no two-pass mode; it aims for the target in one.
-  return plan.video.rate.mode === 'two-pass' && plan.video.codec !== 'av1' ? [1, 2] : ['only'];
+  if (plan.video.rate.mode !== 'two-pass' || plan.video.codec === 'av1') return ['only'];
+  return [sketchSize(plan) ? 'sketch' : 1, 2];
+}
+
+/** The pass as encoders number it, for their options. */
+const passNumber = (pass: 'sketch' | 1 | 2): string => (isFirstPass(pass) ? '1' : '2');
+
+/** Arguments that make a sketch of the picture. */
+function sketchArgs(plan: RenderPlan, pass: Pass): string[] {
+  const size = pass === 'sketch' ? sketchSize(plan) : null;
+  return size ? ['-s', `${size.width}x${size.height}`, '-sws_flags', 'fast_bilinear'] : [];
 }
 
 /** Encoder arguments for the picture, at the plan's rate or a lower one. Pass logs lie in the working folder under the name `pass`. */
@@ -66,7 +92,8 @@ export function pictureArgs(
         ...amount,
         ...ceiling,
         ...gop,
-        ...(pass === 'only' ? [] : ['-pass', String(pass), '-passlogfile', 'pass']),
+        ...(pass === 'only' ? [] : ['-pass', passNumber(pass), '-passlogfile', 'pass']),
+        ...sketchArgs(plan, pass),
         ...common,
       ];
     case 'hevc': {
@@ -75,7 +102,7 @@ export function pictureArgs(
         'log-level=error',
         ...(plan.video.bFrames === undefined ? [] : [`bframes=${plan.video.bFrames}`]),
         ...(plan.video.closedGop ? ['open-gop=0'] : []),
-        ...(pass === 'only' ? [] : [`pass=${pass}`, 'stats=pass.log']),
+        ...(pass === 'only' ? [] : [`pass=${passNumber(pass)}`, 'stats=pass.log']),
       ];
       return [
         '-c:v',
@@ -99,14 +126,14 @@ export function pictureArgs(
         '-deadline',
         'good',
         '-cpu-used',
-        pass === 1 ? '4' : preset.vp9,
+        isFirstPass(pass) ? '4' : preset.vp9,
         '-row-mt',
         '1',
         ...(rate.mode === 'quality' && rate.maxKbps === undefined ? ['-b:v', '0'] : []),
         ...amount,
         ...ceiling,
         ...gop,
-        ...(pass === 'only' ? [] : ['-pass', String(pass), '-passlogfile', 'pass']),
+        ...(pass === 'only' ? [] : ['-pass', passNumber(pass), '-passlogfile', 'pass']),
         ...common,
       ];
     case 'av1':

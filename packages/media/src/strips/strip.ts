@@ -4,7 +4,7 @@ import { ok, planSeconds, type Effort, type RenderPlan, type Result } from '@miv
 import { catching, inputArgs, must, runFfmpeg } from '../ffmpeg/run.ts';
 import type { GraphicPath } from '../layers/overlay-input.ts';
 import { laidOverlays } from '../layers/overlay.ts';
-import { containerArgs, passesOf, pictureArgs } from '../render/encoders.ts';
+import { containerArgs, isFirstPass, passesOf, pictureArgs } from '../render/encoders.ts';
 import { encodePicture } from '../render/picture.ts';
 
 export interface StripOptions {
@@ -92,7 +92,7 @@ export async function encodeStrip(
       for (const pass of passesOf(plan)) {
         const video = pictureArgs(plan, pass, plan.video.rate, effort);
         const tune = forLikeness ? tunedForLikeness[plan.video.codec] : [];
-        const to = pass === 1 ? ['-an', '-f', 'null', '-'] : ['-an', ...containerArgs(plan), path];
+        const to = isFirstPass(pass) ? ['-an', '-f', 'null', '-'] : ['-an', ...containerArgs(plan), path];
         must(
           await encodePicture(
             plan,

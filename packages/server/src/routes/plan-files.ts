@@ -44,7 +44,7 @@ export function planFileRoutes(ws: Workspace): Router {
 async function writePlan(ws: Workspace, req: Request, res: Response): Promise<void> {
   const { version, master } = await findVersion(ws.db, param(req));
   readMaster(master);
-  const { facts, sha256, keeps, textless } = drawnFrom(version.textless, master);
+  const { facts, sha256, keeps, faces, textless } = drawnFrom(version.textless, master);
   const name = textless === 'used' ? master.textless!.name : master.name;
   const [cut] =
     version.cutId === null ? [] : await ws.db.select().from(cuts).where(eq(cuts.id, version.cutId));
@@ -63,6 +63,7 @@ async function writePlan(ws: Workspace, req: Request, res: Response): Promise<vo
     sharpen: version.sharpen,
     layers,
     ...(await filesOf(ws, layers)),
+    roomFor: [...keeps, ...faces],
   });
   res
     .attachment(`${slug(master.name)}_${version.placementId}.plan.json`)

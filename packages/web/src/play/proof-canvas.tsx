@@ -1,17 +1,15 @@
 import { useEffect, useRef } from 'react';
 import {
   deliveredFrameAt,
-  layerFilmAt,
   layoutAt,
-  paintLaidOver,
-  softReduction,
   type Framing,
   type Layout,
   type RenderPlan,
   type Size,
 } from '@mivvy/core';
 import { lettersNow } from '../letters/letters.ts';
-import { filmPictureAt, onPicture, pictureOf } from '../letters/pictures.ts';
+import { onPicture } from '../letters/pictures.ts';
+import { paintLayout, paintOver } from './paint-version.ts';
 import type { Film } from './player.ts';
 
 /** What to draw, given the master frame that is shown: a version's layout with what is laid over it, or the whole master. */
@@ -33,95 +31,17 @@ function layoutFor(source: PictureSource, film: Film): { layout: Layout; frameSi
   };
 }
 
-/** One small canvas for soft grounds, shared by all proofs: each uses it up before the next one draws. */
-let softCanvas: HTMLCanvasElement | undefined;
-
-/** Draws a layout from a film's video element, the way the renderer will make it. */
-function paint(
-  pen: CanvasRenderingContext2D,
-  film: Film,
-  { layout, frameSize: frame }: { layout: Layout; frameSize: Size },
-  width: number,
-  height: number,
-): void {
+/** Draws a film's picture as a version shows it, or whole. */
+function paint(pen: CanvasRenderingContext2D, source: PictureSource, film: Film): void {
   const { video } = film;
-  const { displayed } = film.facts.video;
-  // A proxy is smaller than its master; windows are in master pixels.
-  const [kx, ky] = [video.videoWidth / displayed.width, video.videoHeight / displayed.height];
-  const [fx, fy] = [width / frame.width, height / frame.height];
-  if (layout.ground?.kind === 'colour') {
-    pen.fillStyle = layout.ground.colour;
-    pen.fillRect(0, 0, width, height);
-  }
-  if (layout.ground?.kind === 'soft') {
-    softCanvas ??= document.createElement('canvas');
-    const w = layout.ground.source;
-    Object.assign(softCanvas, {
-      width: Math.max(4, Math.round(frame.width * softReduction)),
-      height: Math.max(4, Math.round(frame.height * softReduction)),
-    });
-    const soft = softCanvas.getContext('2d')!;
-    soft.imageSmoothingQuality = 'high';
-    soft.drawImage(
-      video,
-      w.x * kx,
-      w.y * ky,
-      w.width * kx,
-      w.height * ky,
-      0,
-      0,
-      softCanvas.width,
-      softCanvas.height,
-    );
-    pen.imageSmoothingQuality = 'high';
-    pen.drawImage(softCanvas, 0, 0, width, height);
-  }
-  pen.imageSmoothingQuality = 'medium';
-  for (const { source: w, into } of layout.panels)
-    pen.drawImage(
-      video,
-      w.x * kx,
-      w.y * ky,
-      w.width * kx,
-      w.height * ky,
-      into.x * fx,
-      into.y * fy,
-      into.width * fx,
-      into.height * fy,
-    );
-}
-
-/** Draws what is laid over a version at a master frame, as the file will have it. */
-function paintOver(
-  pen: CanvasRenderingContext2D,
-  source: PictureSource,
-  film: Film,
-  width: number,
-  height: number,
-): void {
+  const { layout, frameSize } = layoutFor(source, film);
+  const size = { width: video.videoWidth, height: video.videoHeight };
+  paintLayout(pen, { image: video, size, displayed: film.facts.video.displayed }, layout, frameSize);
   const shaper = lettersNow();
   if (source === 'whole' || !source.plan || !shaper) return;
   const { plan } = source;
-  if (!plan.layers?.length && !plan.captions) return;
-  const frame = deliveredFrameAt(plan, Math.max(0, film.shown));
-  if (frame === null) return;
-  pen.save();
-  pen.scale(width / plan.frame.width, height / plan.frame.height);
-  pen.imageSmoothingQuality = 'high';
-  paintLaidOver(pen, plan, frame, shaper, (_pen, layer) => {
-    const { what, box } = layer;
-    if (what.kind === 'words' || what.kind === 'patch') return;
-    const at = layerFilmAt(layer, frame, plan.rate);
-    const picture =
-      what.kind === 'picture'
-        ? pictureOf(what.sha256)
-        : at === null
-          ? null
-          : filmPictureAt(pen.canvas, what.sha256, at);
-    if (what.kind === 'film' && what.blend === 'screen') pen.globalCompositeOperation = 'screen';
-    if (picture) pen.drawImage(picture, box.x, box.y, box.width, box.height);
-  });
-  pen.restore();
+  const at = plan.layers?.length || plan.captions ? deliveredFrameAt(plan, Math.max(0, film.shown)) : null;
+  if (at !== null) paintOver(pen, plan, at, shaper);
 }
 
 /** A live picture drawn from a film by core's own windows, at whatever size the layout gives it. */
@@ -137,8 +57,7 @@ export function ProofCanvas({ film, source, label }: { film: Film; source: Pictu
     const draw = () => {
       const { video } = film;
       if (video.readyState < 2 || !video.videoWidth) return;
-      paint(pen, film, layoutFor(latest.current, film), element.width, element.height);
-      paintOver(pen, latest.current, film, element.width, element.height);
+      paint(pen, latest.current, film);
       element.dataset.frame = String(film.shown);
     };
     const resize = () => {

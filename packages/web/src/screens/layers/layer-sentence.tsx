@@ -1,9 +1,18 @@
-import { anchors, frameToSeconds, layerIn, nearestFrame, type Anchor, type Layer } from '@mivvy/core';
+import {
+  anchors,
+  frameToSeconds,
+  layerIn,
+  nearestFrame,
+  type Anchor,
+  type Layer,
+  type PatchContent,
+} from '@mivvy/core';
 import { Choice } from '../../parts/choice.tsx';
 import { Colour } from '../../parts/colour.tsx';
 import { EditableNumber } from '../../parts/editable.tsx';
 import { EditableText } from '../../parts/editable-text.tsx';
 import { EditableTime } from '../../parts/editable-time.tsx';
+import { patchLooks } from '../../parts/patch-looks.ts';
 import { useDesk } from '../../play/use-desk.tsx';
 import styles from './layers.module.css';
 import { useLayers } from './layers-session.tsx';
@@ -180,21 +189,35 @@ function BlendWords({ layer, film }: { layer: Layer; film: Extract<Layer['what']
 }
 
 /** What a patch hides, and its colour. */
-function PatchWords({ layer, patch }: { layer: Layer; patch: Extract<Layer['what'], { kind: 'patch' }> }) {
+function PatchWords({ layer, patch }: { layer: Layer; patch: PatchContent }) {
   const { master, edit } = useLayers();
   const keep = master.keeps.find(({ id }) => id === patch.keepId);
+  const editPatch = (change: (patch: PatchContent) => PatchContent) =>
+    edit(layer.id, (l) => (l.what.kind === 'patch' ? { ...l, what: change(l.what) } : l));
   return (
     <>
       {keep
-        ? ` hides “${keep.name}” of the film, wherever it is seen, under a patch in `
-        : ' hides a keep that is gone, in '}
-      <Colour
-        label="Colour of the patch"
-        value={patch.colour}
-        onChange={(colour) =>
-          edit(layer.id, (l) => (l.what.kind === 'patch' ? { ...l, what: { ...l.what, colour } } : l))
+        ? ` hides “${keep.name}” of the film, wherever it is seen, under a patch of `
+        : ' hides a keep that is gone, under a patch of '}
+      <Choice
+        label="What the patch shows"
+        value={patch.soft ? 'soft' : 'plate'}
+        shown={patch.soft ? 'the film around it, softly' : 'one colour'}
+        options={patchLooks}
+        onChange={(look) =>
+          editPatch(({ soft: _soft, ...rest }) => ({ ...rest, ...(look === 'soft' ? { soft: true } : {}) }))
         }
       />
+      {!patch.soft && (
+        <>
+          {' '}
+          <Colour
+            label="Colour of the patch"
+            value={patch.colour}
+            onChange={(colour) => editPatch((now) => ({ ...now, colour }))}
+          />
+        </>
+      )}
       .
     </>
   );

@@ -47,8 +47,6 @@ export function Cell({
   const looks = planned?.troubles.filter((t) => t.severity === 'look').length ?? 0;
   const framed = planned && framedWords(version, master, look, onArrival);
   const length = lengthWords(version, master, planned);
-  // There is room for one of them; all are told where the hand rests.
-  const said = framed ?? length;
   const all = [
     framed,
     length,
@@ -87,7 +85,8 @@ export function Cell({
           </div>
           <div className="stateline" title={all.join(', ')}>
             <StandingStamp standing={version.standing} />
-            <span className="quiet small clip">{said}</span>
+            {/* There is room for one of them; all are told where the hand rests. */}
+            <span className={`quiet small ${framed ? 'clip' : ''}`}>{framed ?? length}</span>
           </div>
         </div>
       </Link>

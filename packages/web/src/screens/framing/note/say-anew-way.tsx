@@ -7,12 +7,13 @@ import { problemLine, sayAnew, type Keep } from '@mivvy/core';
 import { dressingOf, saveDressing } from '../../../api/dressing.ts';
 import { problemOf } from '../../../api/client.ts';
 import { useLetters } from '../../../letters/letters.ts';
+import { Choice } from '../../../parts/choice.tsx';
 import { Colour } from '../../../parts/colour.tsx';
-import { StillProof } from '../../../parts/still-proof.tsx';
+import { patchLooks } from '../../../parts/patch-looks.ts';
 import { useThisProduction } from '../../../parts/this-production.ts';
 import { planAnew } from '../../../parts/versions.ts';
 import { useFraming } from '../framing-session.tsx';
-import { LaidOver } from './laid-over.tsx';
+import { DressedStill } from './dressed-still.tsx';
 import styles from './ways-out.module.css';
 
 /** Longest side of the small proof on the screen, pixels. */
@@ -20,17 +21,18 @@ const longest = 210;
 
 /** A way out of a burned-in title that is cut: a patch hides it, and the same words stand in the clear area. */
 export function SayAnewWay({ keep, frame, onTaken }: { keep: Keep; frame: number; onTaken: () => void }) {
-  const { version, master, framing, frameSize } = useFraming();
+  const { version, master, framing } = useFraming();
   const { margin } = useThisProduction();
   const [text, setText] = useState(keep.name);
   const [colour, setColour] = useState('#14181c');
+  const [soft, setSoft] = useState(true);
   const [id] = useState(() => nanoid(8));
   const letters = useLetters(true).data;
   const client = useQueryClient();
   const { enqueueSnackbar } = useSnackbar();
   const dressing = useMemo(
-    () => sayAnew(master.dressing, { keep, versionId: version.id, text, colour, id }),
-    [master.dressing, keep, version.id, text, colour, id],
+    () => sayAnew(master.dressing, { keep, versionId: version.id, text, colour, soft, id }),
+    [master.dressing, keep, version.id, text, colour, soft, id],
   );
   const plan = useMemo(
     () =>
@@ -48,18 +50,32 @@ export function SayAnewWay({ keep, frame, onTaken }: { keep: Keep; frame: number
     );
   return (
     <li>
-      <div className={styles.dressed}>
-        <StillProof
+      {plan && (
+        <DressedStill
           master={master}
-          framing={framing}
+          plan={plan}
           frame={frame}
-          size={frameSize}
           label="Under a patch, and said anew"
           longest={longest}
         />
-        {plan && <LaidOver plan={plan} frame={frame} longest={longest} />}
-      </div>
-      <p>A patch hides it here, and the same words stand in the clear area.</p>
+      )}
+      <p>
+        {shown ? (
+          'A patch'
+        ) : (
+          <>
+            A patch of{' '}
+            <Choice
+              label="What the patch shows"
+              value={soft ? 'soft' : 'plate'}
+              shown={soft ? 'the film around it, softly,' : 'one colour'}
+              options={patchLooks}
+              onChange={(look) => setSoft(look === 'soft')}
+            />
+          </>
+        )}{' '}
+        hides it here, and the same words stand in the clear area.
+      </p>
       {shown ? (
         <p className="quiet">As in the version where that was done first.</p>
       ) : (
@@ -71,7 +87,7 @@ export function SayAnewWay({ keep, frame, onTaken }: { keep: Keep; frame: number
             onChange={(event) => setText(event.target.value)}
             slotProps={{ htmlInput: { maxLength: 300 } }}
           />
-          <Colour label="Colour of the patch" value={colour} onChange={setColour} />
+          {!soft && <Colour label="Colour of the patch" value={colour} onChange={setColour} />}
         </div>
       )}
       <button className="fix tall" onClick={take}>

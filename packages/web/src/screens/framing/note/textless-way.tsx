@@ -19,11 +19,10 @@ import { useDrawTextless } from '../../../api/changes.ts';
 import { problemOf } from '../../../api/client.ts';
 import { dressingOf, saveDressing, type DressingBase } from '../../../api/dressing.ts';
 import { useLetters } from '../../../letters/letters.ts';
-import { StillProof } from '../../../parts/still-proof.tsx';
 import { useThisProduction } from '../../../parts/this-production.ts';
 import { drawnMaster, planAnew } from '../../../parts/versions.ts';
 import { useFraming } from '../framing-session.tsx';
-import { LaidOver } from './laid-over.tsx';
+import { DressedStill } from './dressed-still.tsx';
 import styles from './ways-out.module.css';
 
 /** Longest side of the small proof on the screen, pixels. */
@@ -55,7 +54,7 @@ export function TextlessWay({
   frame: number;
   onTaken: () => void;
 }) {
-  const { version, master, framing, frameSize } = useFraming();
+  const { version, master, framing } = useFraming();
   const { margin, textlessMasters } = useThisProduction();
   const letters = useLetters(true).data;
   const known = saidAgain(master.dressing, title);
@@ -109,17 +108,15 @@ export function TextlessWay({
   };
   return (
     <li>
-      <div className={styles.dressed}>
-        <StillProof
+      {plan && (
+        <DressedStill
           master={drawnMaster(textless, master, textlessMasters)}
-          framing={framing}
+          plan={plan}
           frame={frame}
-          size={frameSize}
           label="From the textless master, and said again"
           longest={longest}
         />
-        {plan && <LaidOver plan={plan} frame={frame} longest={longest} />}
-      </div>
+      )}
       <p>This version is drawn from the textless master, and the same words stand in the clear area.</p>
       {known ? (
         <p className="quiet">They are said as in the version where that was done first.</p>

@@ -1,3 +1,4 @@
+import { lazy, Suspense } from 'react';
 import {
   countCharacters,
   countWords,
@@ -18,6 +19,9 @@ import styles from '../layers.module.css';
 import { useLayers } from '../layers-session.tsx';
 import { breaksIn, linesIn } from './breaks.ts';
 import { useTrack } from './track.ts';
+
+/** Drawn once a cue is opened. */
+const CueSound = lazy(() => import('./cue-sound.tsx').then((m) => ({ default: m.CueSound })));
 
 /** What cannot be read in time of a cue, in words; empty where all of it can. */
 function faultOf(cue: EditedCue, pace: number, { speed: most, shortest }: ReadingLimits): string {
@@ -130,6 +134,11 @@ export function CueRow({
             </span>
           ))}
         </p>
+        {open && (
+          <Suspense>
+            <CueSound cue={cue} index={index} />
+          </Suspense>
+        )}
         {open && (
           <p className={styles.tools}>
             <button className="fix" onClick={() => setCues((now) => retimeCue(now, index, { from: here() }))}>
