@@ -298,7 +298,22 @@ test('a title of the film that the tall version cuts is hidden there under a pat
   await expect(note.getByText('Lantern Walk is cut by the window', { exact: false })).toBeVisible();
   await note.getByRole('button', { name: 'See the ways out' }).first().click();
   const ways = page.getByRole('dialog', { name: 'Ways out' });
-  const anew = ways.getByRole('listitem').filter({ hasText: 'A patch hides it here' });
+  const anew = ways.getByRole('listitem').filter({ hasText: 'hides it here' });
+  // The film around it, softly, unless one colour is wanted; the small proof shows either.
+  const proof = anew.getByRole('img', { name: 'Under a patch, and said anew' });
+  const hidden = () =>
+    proof.evaluate((canvas: HTMLCanvasElement) => {
+      const at = [Math.round(canvas.width * 0.45), Math.round(canvas.height * 0.73)] as const;
+      return [...canvas.getContext('2d')!.getImageData(...at, 1, 1).data].slice(0, 3);
+    });
+  // 0x60 is what the film has there.
+  await expect.poll(async () => Math.max(...(await hidden()).map((v) => Math.abs(v - 0x60)))).toBeLessThan(6);
+  await expect(anew.getByLabel('Colour of the patch')).toHaveCount(0);
+  await anew.getByRole('button', { name: 'What the patch shows: change' }).click();
+  await page.getByRole('menuitem', { name: /one colour/ }).click();
+  await expect.poll(hidden).toEqual([0x14, 0x18, 0x1c]);
+  await anew.getByRole('button', { name: 'What the patch shows: change' }).click();
+  await page.getByRole('menuitem', { name: /the film around it/ }).click();
   await expect(anew.getByRole('textbox', { name: 'What it says' })).toHaveValue('Lantern Walk');
   await anew.getByRole('textbox', { name: 'What it says' }).fill('Lantern Walk, 5 December');
   await anew.getByRole('button', { name: 'Take it' }).click();
@@ -309,7 +324,14 @@ test('a title of the film that the tall version cuts is hidden there under a pat
   const words = page.getByRole('listitem').filter({ hasText: 'Lantern Walk, 5 December' });
   await expect(words.first()).toBeVisible();
   await page.getByRole('button', { name: /Over Lantern Walk/ }).click();
-  await expect(page.getByText('hides “Lantern Walk” of the film', { exact: false })).toBeVisible();
+  await expect(
+    page.getByText('hides “Lantern Walk” of the film, wherever it is seen, under a patch of', {
+      exact: false,
+    }),
+  ).toBeVisible();
+  await expect(page.getByRole('button', { name: 'What the patch shows: change' })).toHaveText(
+    'the film around it, softly',
+  );
   // In the wide version nothing is cut, and nothing is hidden.
   await expect(page.getByRole('button', { name: /Over Lantern Walk in .*Letterby tall/ })).toHaveAttribute(
     'aria-pressed',
@@ -319,4 +341,57 @@ test('a title of the film that the tall version cuts is hidden there under a pat
     'aria-pressed',
     'false',
   );
+});
+
+test('a cue is drawn along what is heard around it', async ({ page }) => {
+  await page.request.post('/api/spec-book/files', {
+    data: { fileName: 'letterby.specbook.json', text: JSON.stringify(book) },
+  });
+  const path = join(files, 'with a voice.mp4');
+  await execa('ffmpeg', [
+    ...['-v', 'error', '-y', '-f', 'lavfi', '-i', 'color=c=0x606060:s=640x360:r=25:d=6'],
+    ...['-f', 'lavfi', '-i', 'sine=f=300:d=6', '-af', "volume='between(t,1,2)':eval=frame"],
+    ...['-c:v', 'libx264', '-pix_fmt', 'yuv420p', '-c:a', 'aac', '-movflags', '+faststart', path],
+  ]);
+  await bringIn(page, path);
+  await choosePlaces(page, 'Letterby, Tall');
+  await page.getByRole('link', { name: 'Layers', exact: true }).click();
+  await page.getByRole('link', { name: 'Captions', exact: true }).click();
+  const file = join(files, 'heard.srt');
+  await writeFile(file, '1\n00:00:01,800 --> 00:00:03,000\nThe tide is out.\n');
+  await page.getByTestId('captions-chooser').setInputFiles(file);
+  await page.getByRole('button', { name: 'The tide is out.' }).click();
+  const sound = page.getByRole('img', { name: 'Sound around cue 1' });
+  // From a second and a half before the cue to as much after it: 0.3 to 4.5 s.
+  const at = async (seconds: number) => {
+    const box = (await sound.boundingBox())!;
+    return { x: box.x + ((seconds - 0.3) / 4.2) * box.width, y: box.y + box.height / 2 };
+  };
+  const drag = async (from: number, to: number) => {
+    const [a, b] = [await at(from), await at(to)];
+    await page.mouse.move(a.x, a.y);
+    await page.mouse.down();
+    await page.mouse.move((a.x + b.x) / 2, a.y, { steps: 4 });
+    await page.mouse.move(b.x, b.y, { steps: 4 });
+    await page.mouse.up();
+  };
+  await expect(sound.locator('[part~="region-handle-left"]')).toBeVisible();
+  await drag(1.8, 1);
+  const start = page.getByRole('button', { name: 'Start of cue 1: change' });
+  await expect(start).toHaveText(/^00:00:0(0:24|1:00|1:01)$/);
+  // Its right end is held from inside.
+  await drag(2.96, 1.96);
+  const end = page.getByRole('button', { name: 'End of cue 1: change' });
+  await expect(end).toHaveText(/^00:00:0(1:24|2:00|2:01)$/);
+  await expect(page.getByText('Saved.')).toBeVisible();
+  // A click takes the head to what is heard there; times that are typed move the mark.
+  const there = await at(3.5);
+  await page.mouse.click(there.x, there.y);
+  await expect(page.getByText(/^00:00:03:1[123]$/).first()).toBeVisible();
+  const mark = sound.locator('[part~="region"]').first();
+  const before = (await mark.boundingBox())!;
+  await end.click();
+  await page.getByRole('textbox', { name: 'End of cue 1' }).fill('4s');
+  await page.keyboard.press('Enter');
+  await expect.poll(async () => (await mark.boundingBox())!.width / before.width).toBeGreaterThan(2.5);
 });
