@@ -534,8 +534,10 @@ async function others(): Promise<void> {
   if (values.only === 'machines') return machinesSpeed({ dir, source, say });
   if (!values.only || values.only === 'review') await reviewSpeed({ dir, source, say });
   if (!values.only || values.only === 'export') await exportRatio(source);
-  if (!values.only || values.only === 'sets')
-    await setRatio({ dir, source, facts: await factsFor(source), like: tall, timed, say });
+  if (!values.only || values.only === 'sets') {
+    const short = await film(3, '-t', '8');
+    await setRatio({ dir, source: short, facts: await factsFor(short), like: tall, timed, say });
+  }
   if (!values.only || values.only === 'moving') await movingRatio(source);
   if (!values.only || values.only === 'layers')
     await layersSpeed(dir, source, await factsFor(source), tall, pairs, say);
