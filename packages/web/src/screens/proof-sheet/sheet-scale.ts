@@ -7,7 +7,7 @@ const largestSide = 1920;
 /** What a cell needs around its picture, screen pixels. */
 export const sheetGap = 22;
 const wordsHeight = 62;
-export const leastWidth = 124;
+export const leastWidth = 138;
 
 /** A version's frame as it counts on the sheet, delivered pixels. */
 export function frameOnSheet(version: Version): Size {
