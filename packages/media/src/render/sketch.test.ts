@@ -1,0 +1,60 @@
+import { afterAll, beforeAll, expect, test } from '@jest/globals';
+import { join } from 'node:path';
+import { heldFraming, makePlan } from '@mivvy/core';
+import { must } from '../ffmpeg/run.ts';
+import { factsOf, ffmpeg, placement, testFolder } from '../testing/helpers.ts';
+import { deliver, type DeliverProgress } from './deliver.ts';
+
+/** A first pass that is a sketch tells well enough where the bits are needed, or the file is made again. */
+let dir: string;
+let clean: () => Promise<void>;
+beforeAll(async () => {
+  ({ dir, clean } = await testFolder());
+});
+afterAll(() => clean());
+
+const target = 1500;
+const tall = placement({
+  frame: { width: 720, height: 1280 },
+  audio: null,
+  video: { codec: 'h264', rate: { mode: 'two-pass', targetKbps: target, maxKbps: 1800 } },
+});
+
+/** Delivers a film; its average bitrate, and in which stages it was made. */
+async function made(name: string, ...film: string[]) {
+  const master = join(dir, `${name}.mp4`);
+  await ffmpeg('-f', 'lavfi', ...film, '-preset', 'ultrafast', '-crf', '12', master);
+  const facts = await factsOf(master);
+  const { plan } = makePlan({ facts, sha256: '0'.repeat(64), placement: tall, framing: heldFraming() });
+  const stages: DeliverProgress['stage'][] = [];
+  const done = must(
+    await deliver(plan, {
+      masterPath: master,
+      outPath: join(dir, `${name} out.mp4`),
+      workDir: join(dir, 'work'),
+      placement: tall,
+      onProgress: ({ stage }) => stages.at(-1) === stage || stages.push(stage),
+    }),
+  );
+  expect(done.report.checks.filter((line) => !line.ok)).toEqual([]);
+  return { kbps: (done.bytes * 8) / 1000 / (plan.frames / 25), stages };
+}
+
+test('a film with grain comes to its target by a sketch alone', async () => {
+  const { kbps, stages } = await made(
+    'grain',
+    '-i',
+    'testsrc2=s=720x1280:r=25:d=6',
+    '-vf',
+    'noise=alls=12:allf=t',
+  );
+  expect(stages).toEqual(['analyse', 'encode', 'measure']);
+  expect(kbps / target).toBeLessThan(1.05);
+});
+
+test('hard edges that a sketch is wrong about are told by a whole first pass', async () => {
+  const { kbps, stages } = await made('edges', '-i', 'testsrc2=s=720x1280:r=25:d=6');
+  expect(stages).toEqual(['analyse', 'encode', 'analyse', 'encode', 'measure']);
+  // By the sketch alone it comes to a sixth more.
+  expect(kbps / target).toBeLessThan(1.05);
+});
