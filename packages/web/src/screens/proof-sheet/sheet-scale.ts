@@ -16,16 +16,27 @@ export function frameOnSheet(version: Version): Size {
   return { width: frame.width * k, height: frame.height * k };
 }
 
+/** Half a delivered pixel for one of the screen is as large as a proof is of use beside others. */
+const largest = 0.5;
+/** Below this a face in a tall frame is a dozen pixels, and a proof says nothing: its shorter side, screen pixels. */
+const leastProof = 78;
+
+/** The scale at which most proofs are as small as they may be. */
+function smallestScale(frames: readonly Size[]): number {
+  const sides = frames.map(({ width, height }) => Math.min(width, height)).sort((a, b) => a - b);
+  const middle = sides[Math.floor(sides.length / 2)] ?? largestSide;
+  return Math.min(largest, leastProof / middle);
+}
+
 /** The sheet of some versions in a room: the largest scale at which all of them are in view. */
 export function layOut(versions: readonly Version[], room: Size): PackedSheet {
-  return packSheet(versions.map(frameOnSheet), {
+  const frames = versions.map(frameOnSheet);
+  return packSheet(frames, {
     ...room,
     gap: sheetGap,
     wordsHeight,
     leastWidth,
-    // Half a delivered pixel for one of the screen is as large as a proof is of use beside others.
-    largest: 0.5,
-    // Below this a face in a tall frame is a dozen pixels, and a proof says nothing.
-    smallest: 78 / 1080,
+    largest,
+    smallest: smallestScale(frames),
   });
 }
