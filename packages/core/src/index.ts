@@ -379,7 +379,7 @@ export { graphicKinds, graphicsShown, type PlannedLayer, type ShownGraphic } fro
 export { fillFromRing, ringSources, softPatch, type SoftPatch } from './layers/soft-patch.ts';
 export { saidAgain, sayAgain, type BurnedIn, sayAnew } from './layers/say-anew.ts';
 export { dress, type Dressed } from './layers/dress.ts';
-export { draftLayerId } from './layers/draft-mark.ts';
+export { draftLayer, draftLayerId } from './layers/draft-mark.ts';
 export { coveredAt } from './layers/covered.ts';
 export {
   bandOf,

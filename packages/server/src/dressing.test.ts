@@ -21,6 +21,7 @@ import {
   startStyles,
   type Dressing,
   type Layer,
+  type VersionPlan,
 } from '@mivvy/core';
 import { fontPath } from '@mivvy/media';
 import { deliverables } from './db/schema.ts';
@@ -49,6 +50,12 @@ const put = async (dressing: Dressing, revision?: number) =>
     revision: revision ?? (await master()).dressingRevision,
     dressing,
   });
+/** A version's plan file. */
+async function planFile(versionId: string): Promise<VersionPlan> {
+  const read = readVersionPlan(JSON.stringify((await s.call('GET', `/versions/${versionId}/plan`)).body));
+  if (!read.ok) throw new Error(read.problem.sentence);
+  return read.value;
+}
 const title: Layer = {
   id: 'title1',
   name: 'Title',
@@ -176,6 +183,10 @@ test('captions make room for a face that was seen, in the versions that have the
   expect(same).toEqual(band);
   const apart = (top: number) => top + band.height <= y * 160 || top >= (y + h) * 160;
   expect(cues.map((cue) => cue.y !== undefined && apart(cue.y))).toEqual([true]);
+  // Whoever makes the file from a plan file makes the same room.
+  expect((await planFile(tall)).roomFor?.map(({ span, keys }) => [span, keys.length])).toEqual([
+    [{ from: 0, to: 25 }, 2],
+  ]);
   // Said not to matter, it moves nothing; the first file is right again, the second behind.
   const { revision } = await master();
   const unimportant = await s.call('PATCH', `/masters/${made.masterId}/work`, {
@@ -183,6 +194,7 @@ test('captions make room for a face that was seen, in the versions that have the
     unimportant: ['face1'],
   });
   expect([unimportant.status, (await standings())[tall]]).toEqual([200, 'behind']);
+  expect((await planFile(tall)).roomFor).toBeUndefined();
   await s.call('POST', `/masters/${made.masterId}/work/undo`);
 }, 500_000);
 
@@ -190,6 +202,8 @@ test('files say that they are drafts until one is approved; the next one is clea
   await put({ ...bare, draftMark: true });
   const [marked] = await made.make([short]).then((all) => all.filter((v) => v.id === short));
   expect(marked).toMatchObject({ approved: false, standing: 'passed' });
+  // One that is made from its plan file is a draft as well.
+  expect((await planFile(short)).layers?.map((layer) => layer.name)).toEqual(['Draft']);
   const { id, sha256, fileName } = marked!.deliverable!;
   await s.ws.db.transaction((tx) =>
     happened(tx, [
@@ -208,6 +222,7 @@ test('files say that they are drafts until one is approved; the next one is clea
     return version.approved && version;
   });
   expect(after.standing).toBe('behind');
+  expect((await planFile(short)).layers).toBeUndefined();
 }, 300_000);
 
 test('a caption file of another encoding is read with what was put right; one without captions is refused', async () => {
@@ -243,9 +258,9 @@ test('a picture is taken in once, whole, and a layer with one that is not here i
   });
   expect((await put({ ...bare, layers: [layer(picture.sha256)] })).status).toBe(200);
   // A version's plan file carries it along.
-  const plan = readVersionPlan(JSON.stringify((await s.call('GET', `/versions/${square}/plan`)).body));
-  expect(plan.ok && Object.keys(plan.value.pictures ?? {})).toEqual([picture.sha256]);
-  expect(plan.ok && plan.value.layers).toMatchObject([{ name: 'Title', otherwise: {} }]);
+  const plan = await planFile(square);
+  expect(Object.keys(plan.pictures ?? {})).toEqual([picture.sha256]);
+  expect(plan.layers).toMatchObject([{ name: 'Title', otherwise: {} }]);
   const gone = await put({ ...bare, layers: [layer('0'.repeat(64))] });
   expect(gone).toMatchObject({ status: 422, body: { sentence: 'The picture of “Title” is not here.' } });
   const other = { ...picture, sha256: '1'.repeat(64) };

@@ -6,6 +6,7 @@ import { eq } from 'drizzle-orm';
 import {
   checkKept,
   drawnFrom,
+  draftLayer,
   dressingShown,
   isOwn,
   planForMaster,
@@ -49,11 +50,14 @@ async function writePlan(ws: Workspace, req: Request, res: Response): Promise<vo
   const [cut] =
     version.cutId === null ? [] : await ws.db.select().from(cuts).where(eq(cuts.id, version.cutId));
   // Films that are laid over it are too large to travel in a plan; whoever reads it is told.
-  const { layers } = dressingShown(master.dressing, {
+  const shown = dressingShown(master.dressing, {
     versionId: version.id,
     language: undefined,
     keeps,
   });
+  // A file that is made from the plan is as much of a draft as the version's own.
+  const draft = shown.draftMark && !version.approved ? [draftLayer(facts!.video.frames)] : [];
+  const layers = [...draft, ...shown.layers];
   const plan = writeVersionPlan(version.framing, facts!, {
     placement: version.placementId,
     name,
