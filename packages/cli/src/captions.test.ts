@@ -262,7 +262,7 @@ function brightBox(
 }
 
 describe('captions drawn into the picture', () => {
-  test('from their first frame to their last, inside the margin, beside what the outlet draws', async () => {
+  beforeAll(async () => {
     // A dark film, so that nothing but captions is bright.
     await execa('ffmpeg', [
       ...[
@@ -277,6 +277,8 @@ describe('captions drawn into the picture', () => {
       ],
       ...['-pix_fmt', 'yuv420p', at('dark.mp4')],
     ]);
+  }, 150_000);
+  test('from their first frame to their last, inside the margin, beside what the outlet draws', async () => {
     const { lines, code } = await deliverTo('words.srt', '--placement', 'burned', '--master', at('dark.mp4'));
     const file = made(lines, 'burned');
     expect(code).toBe(0);

@@ -65,7 +65,8 @@ function outOfTheWay(
     width: b.width * frame.width,
     height: b.height * frame.height,
   }));
-  const places = inTheWay
+  // Beside a blocked area there is room as well, where what is in the way leaves none nearer.
+  const places = [...inTheWay, ...areas]
     .flatMap((r) => [Math.floor((r.y - band.height) / 2) * 2, Math.ceil((r.y + r.height) / 2) * 2])
     .filter((y) => y >= clear.y && y + band.height <= clear.y + clear.height)
     .filter((y) => ![...inTheWay, ...areas].some((r) => overlaps(r, { ...band, y })));
