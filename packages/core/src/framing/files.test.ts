@@ -24,6 +24,7 @@ describe('plans as files', () => {
       coverFrame: null,
       sharpen: null,
       layers: [],
+      roomFor: [],
       words: [],
     });
   });
@@ -45,6 +46,7 @@ describe('plans as files', () => {
       coverFrame: null,
       sharpen: null,
       layers: [],
+      roomFor: [],
       words: [],
     });
     expect(planForMaster(withCut, facts({ rate: { num: 50, den: 1 }, frames: 2120 })).cut!.kept).toEqual([
