@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from '@jest/globals';
 import { createHash } from 'node:crypto';
-import { mkdtemp, readFile, rm } from 'node:fs/promises';
+import { mkdtemp, readdir, readFile, rm } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { eq } from 'drizzle-orm';
@@ -207,7 +207,15 @@ interface Made {
   test('right, counts once', async () => {
     const order = await taken();
     const right = await made(order);
+    // Begun by somebody who lost it on the way, for this job and for another one.
+    const begun = await upload(order.jobId, right.bytes.subarray(0, 4000));
+    const other = await taken(of.versionIds[1]);
+    const others = await upload(other.jobId, right.bytes.subarray(0, 4000));
     expect(await bring(order.jobId, right)).toBe(true);
+    const lying = await readdir(s.ws.storage.results);
+    const asked = [begun, `${begun}.json`, others, `${others}.json`];
+    expect(asked.map((name) => lying.includes(name))).toEqual([false, false, true, true]);
+    await s.call('POST', `/jobs/${other.jobId}/cancel`);
     expect(await files()).toMatchObject([
       { passed: true, sha256: createHash('sha256').update(right.bytes).digest('hex') },
     ]);

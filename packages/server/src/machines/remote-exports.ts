@@ -1,6 +1,7 @@
-import { mkdir, rename, rm, stat } from 'node:fs/promises';
+import { mkdir, readdir, readFile, rename, rm, stat } from 'node:fs/promises';
 import { basename, dirname, join } from 'node:path';
 import { differenceInMilliseconds } from 'date-fns';
+import * as z from 'zod';
 import { graphicsShown, ok, type Problem, type Result } from '@mivvy/core';
 import { sha256File } from '@mivvy/media';
 import type { ExportOrderForMachine, Lying, MachineEnd } from '@mivvy/api';
@@ -118,6 +119,28 @@ const uploadPath = ({ storage }: Pick<Workspace, 'storage'>, id: string): string
 /** Removes what a machine has brought, whatever became of it. */
 export async function dropBrought(ws: Workspace, { film, cover }: Done): Promise<void> {
   for (const brought of [film, ...(cover ? [cover] : [])]) await dropUpload(ws, brought.upload);
+}
+
+/** What the uploads tell of themselves, as much of it as is read here. */
+const uploadSchema = z.object({ metadata: z.object({ job: z.string() }) });
+
+/** Removes what other machines have begun to bring for a job that is made: they lost it on the way, and nothing asks for it. */
+export async function dropBegun(ws: Workspace, jobId: string): Promise<void> {
+  for (const name of await readdir(ws.storage.results)) {
+    if (!name.endsWith('.json')) continue;
+    const text = await readFile(join(ws.storage.results, name), 'utf8').catch(() => '{}');
+    const read = uploadSchema.safeParse(parsed(text));
+    if (read.success && read.data.metadata.job === jobId) await dropUpload(ws, basename(name, '.json'));
+  }
+}
+
+/** JSON, or nothing where it was being written. */
+function parsed(text: string): unknown {
+  try {
+    return JSON.parse(text);
+  } catch {
+    return undefined;
+  }
 }
 
 async function dropUpload(ws: Workspace, id: string): Promise<void> {

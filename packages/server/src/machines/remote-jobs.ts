@@ -9,7 +9,7 @@ import { logPath } from '../storage.ts';
 import { tellLook } from '../tell.ts';
 import type { Workspace } from '../workspace.ts';
 import { beatMs, ownerOf, type MachineRow } from './machines.ts';
-import { dropBrought, exportFor, takeBackExport } from './remote-exports.ts';
+import { dropBegun, dropBrought, exportFor, takeBackExport } from './remote-exports.ts';
 import { lookFor, takeBackLook } from './remote-looks.ts';
 
 /** The job that a machine holds by that id; undefined where it does not hold it. */
@@ -68,7 +68,9 @@ export async function endFor(
     const row = await heldJob(ws, machine, jobId);
     if (!row) return false;
     await writeFileAtomic(logPath(ws.storage, jobId), `made on ${machine.name}\n${log}`);
-    return await ended(ws, machine, row, ending);
+    const counts = await ended(ws, machine, row, ending);
+    if (counts && ending.state === 'done') await dropBegun(ws, jobId);
+    return counts;
   } finally {
     if (ending.state === 'done') await dropBrought(ws, ending);
   }
