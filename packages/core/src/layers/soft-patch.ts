@@ -24,10 +24,9 @@ const cellShare = 1 / 60;
 
 /** Where a span is hidden on one axis of a frame, and its ring, in whole even pixels and in cells. */
 function alongAxis(from: number, to: number, length: number, cell: number) {
-  const even = (n: number) => 2 * Math.round(n / 2);
   // What is left of the frame beside it would be narrower than its ring: it is hidden as well.
-  const start = from < cell ? 0 : even(Math.floor(from / 2) * 2);
-  const end = to > length - cell ? length : even(Math.ceil(to / 2) * 2);
+  const start = from < cell ? 0 : 2 * Math.floor(from / 2);
+  const end = to > length - cell ? length : 2 * Math.ceil(to / 2);
   const before: Ring = start === 0 ? 0 : 1;
   const after: Ring = end === length ? 0 : 1;
   return {
