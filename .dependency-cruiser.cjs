@@ -1,8 +1,9 @@
-/** Allowed imports: core ← media ← cli; core ← api ← server, web; media ← server; worker and demo may use core, media and api. */
-const packages = ['core', 'media', 'api', 'server', 'worker', 'web', 'cli', 'demo'];
+/** Allowed imports: core ← media ← cli; core ← api ← server, web; media ← server; worker and demo may use core, media and api; media alone uses bundle. */
+const packages = ['bundle', 'core', 'media', 'api', 'server', 'worker', 'web', 'cli', 'demo'];
 const allowed = {
+  bundle: [],
   core: [],
-  media: ['core'],
+  media: ['bundle', 'core'],
   cli: ['core', 'media'],
   api: ['core'],
   server: ['core', 'media', 'api'],

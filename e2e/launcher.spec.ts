@@ -105,7 +105,8 @@ test('start takes another port when its own is taken, and says so; a folder that
     stdin: 'ignore',
     env: { MIVVY_PORT: String(port), MIVVY_DATA: dataDir },
   });
-  let said = '';
+  let [said, complaints] = ['', ''];
+  child.stderr.on('data', (chunk: Buffer) => (complaints += chunk.toString()));
   await new Promise<void>((resolve) => {
     child.stdout.on('data', (chunk: Buffer) => {
       said += chunk.toString();
@@ -113,7 +114,7 @@ test('start takes another port when its own is taken, and says so; a folder that
     });
     void child.then(() => resolve());
   });
-  expect(said).toContain(`Port ${port} is taken, so another was chosen.`);
+  expect(said, complaints).toContain(`Port ${port} is taken, so another was chosen.`);
   const address = /http:\/\/127\.0\.0\.1:\d+/.exec(said)![0];
   expect((await fetch(`${address}/api/health`)).status).toBe(200);
   expect(await (await fetch(address)).text()).toContain('<div id="desk">');

@@ -42,7 +42,7 @@ export default defineConfig({
     },
   },
   webServer: {
-    command: `node --import "${join(root, 'node_modules/tsx/dist/loader.mjs')}" "${join(root, 'packages/server/src/main.ts')}"`,
+    command: `node "${join(root, 'packages/bundle/src/run.mjs')}" "${join(root, 'packages/server/src/main.ts')}"`,
     url: `http://127.0.0.1:${port}/api/health`,
     env: {
       MIVVY_DATA: dataDir,
@@ -50,7 +50,6 @@ export default defineConfig({
       MIVVY_LOOKING: 'when-asked',
       // The same order on every machine.
       MIVVY_EXPORTS: '1',
-      TSX_TSCONFIG_PATH: join(root, 'tsconfig.json'),
     },
     timeout: 180_000,
     reuseExistingServer: false,

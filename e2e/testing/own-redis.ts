@@ -35,13 +35,9 @@ export function startMachine(
   const [command, ...rest] = [
     ...before,
     'node',
-    '--import',
-    join(root, 'node_modules/tsx/dist/loader.mjs'),
+    join(root, 'packages/bundle/src/run.mjs'),
     join(root, 'packages/worker/src/main.ts'),
     ...['--server', of.server, '--queue', of.queue, '--cache', of.cache, '--name', of.name],
   ];
-  return spawn(command!, rest, {
-    env: { ...process.env, TSX_TSCONFIG_PATH: join(root, 'tsconfig.json') },
-    stdio: 'ignore',
-  });
+  return spawn(command!, rest, { stdio: 'ignore' });
 }

@@ -17,13 +17,12 @@ export async function startServer(dataDir: string, env: Record<string, string> =
   await rm(address, { force: true });
   const child = spawn(
     'node',
-    ['--import', join(root, 'node_modules/tsx/dist/loader.mjs'), join(root, 'packages/server/src/main.ts')],
+    [join(root, 'packages/bundle/src/run.mjs'), join(root, 'packages/server/src/main.ts')],
     {
       env: {
         ...process.env,
         MIVVY_DATA: dataDir,
         MIVVY_PORT: '0',
-        TSX_TSCONFIG_PATH: join(root, 'tsconfig.json'),
         ...env,
       },
       stdio: 'ignore',

@@ -1,11 +1,10 @@
 import { access, constants, readFile, rm, writeFile } from 'node:fs/promises';
-import { createServer } from 'node:http';
+import { createServer, type RequestListener } from 'node:http';
 import { createServer as createSecureServer } from 'node:https';
 import { createSecureContext } from 'node:tls';
 import { delimiter, join, resolve } from 'node:path';
 import { parseArgs } from 'node:util';
 import { fileURLToPath } from 'node:url';
-import getPort from 'get-port';
 import { pino } from 'pino';
 import * as z from 'zod';
 import { locateTools } from '@mivvy/media';
@@ -16,6 +15,7 @@ import { anybody } from './people/people.ts';
 import { isDiskFull } from './disk/full.ts';
 import { PatientLog } from './disk/patient-log.ts';
 import { FolderInUse } from './files/lock.ts';
+import { listenAt } from './http/listen.ts';
 import { createReviewApp } from './review/app.ts';
 import { makeFolder } from './storage.ts';
 
@@ -128,8 +128,17 @@ async function readCertificate(): Promise<{ cert: Buffer; key: Buffer } | undefi
 const host = env.data.MIVVY_HOST;
 const certificate = await readCertificate();
 const wanted = env.data.MIVVY_PORT;
-const port = await getPort({ port: wanted === 0 ? undefined : wanted, host }).catch(() => {
-  process.stderr.write(`MIVVY_HOST ${host} is no address of this machine.\n`);
+let open: (app: RequestListener) => void;
+const opened = new Promise<RequestListener>((resolve) => (open = resolve));
+/** Whoever asks before the workspace is open waits for it. */
+const answer: RequestListener = (...asked) => void opened.then((app) => app(...asked));
+const server = certificate ? createSecureServer(certificate, answer) : createServer(answer);
+const port = await listenAt(server, host, wanted).catch((error: NodeJS.ErrnoException) => {
+  process.stderr.write(
+    error.code === 'EACCES'
+      ? `MIVVY_PORT ${wanted} is not for everybody to take on this machine. Set it to another, above 1023.\n`
+      : `MIVVY_HOST ${host} is no address of this machine.\n`,
+  );
   process.exit(2);
 });
 const reached = accessOf({
@@ -154,16 +163,13 @@ const ws = await openWorkspace({
   access: reached,
 }).catch(unusable);
 const addressFile = join(dataDir, 'server.json');
-const app = createApp(ws);
-const server = certificate ? createSecureServer(certificate, app) : createServer(app);
-server.listen(port, host, () => {
-  if (wanted !== 0 && port !== wanted) say(`Port ${wanted} is taken, so another was chosen.`);
-  say(`Mivvy is at ${reached.address}  (data in ${dataDir}; stop with Ctrl+C)`);
-  log.info({ port, dataDir }, 'listening');
-  writeFile(addressFile, JSON.stringify({ port, pid: process.pid, address: reached.address })).catch(
-    (error: unknown) => log.warn({ err: error }, 'the address could not be written down'),
-  );
-});
+open!(createApp(ws));
+if (wanted !== 0 && port !== wanted) say(`Port ${wanted} is taken, so another was chosen.`);
+say(`Mivvy is at ${reached.address}  (data in ${dataDir}; stop with Ctrl+C)`);
+log.info({ port, dataDir }, 'listening');
+writeFile(addressFile, JSON.stringify({ port, pid: process.pid, address: reached.address })).catch(
+  (error: unknown) => log.warn({ err: error }, 'the address could not be written down'),
+);
 if (reached.signIn && !(await anybody(ws.db)))
   say('People sign in, and there is nobody yet. Make the first: ./mivvy person NAME');
 if (reached.signIn && !reached.secure && !isLoopback(host) && !env.data.MIVVY_ADDRESS?.startsWith('https:'))
@@ -172,24 +178,18 @@ if (reached.signIn && !reached.secure && !isLoopback(host) && !env.data.MIVVY_AD
   );
 const reviewWanted = env.data.MIVVY_REVIEW_PORT;
 const reviewHost = env.data.MIVVY_REVIEW_HOST;
-const reviewServer = createReviewApp(ws);
-const reviewPort = await getPort({
-  port: reviewWanted === 0 ? undefined : reviewWanted,
-  host: reviewHost,
-}).catch(() => null);
-const reviewing =
-  reviewPort === null
-    ? null
-    : reviewServer.listen(reviewPort, reviewHost, () => {
-        ws.reviewAddress =
-          env.data.MIVVY_REVIEW_ADDRESS?.replace(/\/$/, '') ??
-          `http://${addressFor(reviewHost)}:${reviewPort}`;
-        if (reviewHost !== '127.0.0.1')
-          say(
-            `Review links open at ${ws.reviewAddress}: whoever reaches that address and has a link sees its films.`,
-          );
-      });
-if (!reviewing) say(`Review links cannot open at ${reviewHost}: that is no address of this machine.`);
+const reviewServer = createServer(createReviewApp(ws));
+const reviewPort = await listenAt(reviewServer, reviewHost, reviewWanted).catch(() => null);
+if (reviewPort === null)
+  say(`Review links cannot open at ${reviewHost}: that is no address of this machine.`);
+else {
+  ws.reviewAddress =
+    env.data.MIVVY_REVIEW_ADDRESS?.replace(/\/$/, '') ?? `http://${addressFor(reviewHost)}:${reviewPort}`;
+  if (reviewHost !== '127.0.0.1')
+    say(
+      `Review links open at ${ws.reviewAddress}: whoever reaches that address and has a link sees its films.`,
+    );
+}
 
 // Films take as long as they take; a slow upload is not a broken one.
 server.requestTimeout = 0;
@@ -206,8 +206,8 @@ let closing = false;
 async function stop(): Promise<void> {
   server.close();
   server.closeAllConnections();
-  reviewing?.close();
-  reviewing?.closeAllConnections();
+  reviewServer.close();
+  reviewServer.closeAllConnections();
   await ws.close().catch((error: unknown) => log.error({ err: error }, 'closing failed'));
   await forgetAddress().catch(() => undefined);
   await logFile.flush();

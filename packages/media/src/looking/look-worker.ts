@@ -37,7 +37,7 @@ let detecting = job.models !== null;
 const detector =
   job.models === null
     ? null
-    : startWorker(new URL('./detect-worker.ts', import.meta.url), { models: job.models });
+    : await startWorker(new URL('./detect-worker.ts', import.meta.url), { models: job.models });
 const withoutDetector = (what: string) => {
   if (!detecting) return;
   detecting = false;

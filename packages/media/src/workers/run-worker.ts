@@ -2,20 +2,24 @@ import { createRequire } from 'node:module';
 import { pathToFileURL } from 'node:url';
 import { Worker } from 'node:worker_threads';
 import type * as z from 'zod';
+import { bundled } from '@mivvy/bundle';
 import { Cancelled } from '../ffmpeg/run.ts';
 
-/** Starts a worker thread. It is TypeScript like everything else, and a loader given to this process does not reach its workers. */
-export function startWorker(file: URL, data: unknown): Worker {
+/** A module that loads another one through the loader that reads TypeScript, which a process does not pass on to its workers. */
+function throughLoader(file: URL): URL {
   const loader = pathToFileURL(
     createRequire(import.meta.url)
       .resolve('tsx/esm/api')
       .replace(/cjs$/, 'mjs'),
   ).href;
   const start = `import { register } from ${JSON.stringify(loader)}; register(); await import(${JSON.stringify(file.href)});`;
-  return new Worker(new URL(`data:text/javascript,${encodeURIComponent(start)}`), {
-    workerData: data,
-    execArgv: [],
-  });
+  return new URL(`data:text/javascript,${encodeURIComponent(start)}`);
+}
+
+/** Starts a worker thread: of the bundle of its modules, or slower where that cannot be written down. */
+export async function startWorker(file: URL, data: unknown): Promise<Worker> {
+  const module = await bundled(file).catch(() => throughLoader(file));
+  return new Worker(module, { workerData: data, execArgv: [] });
 }
 
 interface WorkerRun<News extends { kind: string }> {
@@ -38,8 +42,8 @@ const waiting = new Map<string, Worker[]>();
 const waitsMs = 60_000;
 
 /** A worker that waits, or a new one, with a job given to it. */
-function takeKept(file: URL, data: unknown): Worker {
-  const worker = waiting.get(file.href)?.pop() ?? startWorker(file, null);
+async function takeKept(file: URL, data: unknown): Promise<Worker> {
+  const worker = waiting.get(file.href)?.pop() ?? (await startWorker(file, null));
   worker.ref();
   worker.postMessage(data);
   return worker;
@@ -80,13 +84,15 @@ export async function runWorker<News extends { kind: string }>({
   kept = false,
 }: WorkerRun<News>): Promise<Extract<News, { kind: 'ended' }>> {
   if (signal?.aborted) throw new Cancelled();
-  const worker = kept ? takeKept(file, data) : startWorker(file, data);
+  const worker = await (kept ? takeKept(file, data) : startWorker(file, data));
   let giveUp: NodeJS.Timeout | undefined;
   const stop = () => {
     worker.postMessage('stop');
     giveUp = setTimeout(() => void worker.terminate(), stopsWithinMs);
   };
   signal?.addEventListener('abort', stop, { once: true });
+  // Aborted while it was started.
+  if (signal?.aborted) stop();
   try {
     const end = await new Promise<Extract<News, { kind: 'ended' }> | null>((resolve, reject) => {
       worker.on('message', (message) => {

@@ -2,13 +2,14 @@ import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import { mkdtemp, readdir, readFile, rm, stat, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { fileURLToPath, pathToFileURL } from 'node:url';
+import { pathToFileURL } from 'node:url';
 import { createClient } from '@libsql/client';
 import { execa } from 'execa';
 import { productionDetailSchema } from '@mivvy/api';
 import { bare, startStyles } from '@mivvy/core';
 import { sha256File } from '@mivvy/media';
 import { madeProduction, type MadeProduction } from '../testing/made.ts';
+import { program } from '../testing/process.ts';
 import { testServer, type TestServer } from '../testing/server.ts';
 import { backUp } from './backup.ts';
 import { bytesPath, newestManifest } from './manifest.ts';
@@ -144,9 +145,11 @@ test('a damaged backup, a folder that is not empty and one without a backup are 
 });
 
 test('from the command line, in sentences', async () => {
-  const main = fileURLToPath(new URL('./main.ts', import.meta.url));
   const run = (...args: string[]) =>
-    execa('node', ['--import', 'tsx', main, ...args], { reject: false, env: { MIVVY_DATA: s.dir } });
+    execa('node', [...program('packages/server/src/backup/main.ts'), ...args], {
+      reject: false,
+      env: { MIVVY_DATA: s.dir },
+    });
   const backup = await run('backup', folder);
   expect([backup.exitCode, backup.stderr]).toEqual([
     0,

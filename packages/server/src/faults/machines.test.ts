@@ -71,8 +71,8 @@ const pick = <T>(of: readonly T[]): T => of[Math.floor(random() * of.length)]!;
     await startServer();
     if (!namespacesThere) return;
     const ports = [server.base, redis.url].map((address) => Number(new URL(address).port));
-    for (const [i, name] of names.entries()) {
-      networks.set(name, await OwnNetwork.make(i + 1, ports));
+    for (const name of names) {
+      networks.set(name, await OwnNetwork.make(ports));
       // A disk of its own too, small enough to be filled.
       await mkdir(join(folder, name));
       await execa('mount', ['-t', 'tmpfs', '-o', `size=${diskBytes}`, 'tmpfs', join(folder, name)]);

@@ -13,6 +13,40 @@ export const namespacesThere =
 
 const ip = (...args: string[]) => execa('ip', args);
 
+/** Whether a process runs. */
+function runs(pid: number): boolean {
+  try {
+    process.kill(pid, 0);
+    return true;
+  } catch {
+    return false;
+  }
+}
+
+/**
+ * Takes away the networks of test runs that were ended by force, and whatever still runs in them: their addresses lead
+ * to where nobody is, also for the networks of this run.
+ */
+async function clearLeftOver(): Promise<void> {
+  const { stdout } = await ip('netns', 'list');
+  for (const [, name, pid] of stdout.matchAll(/^(mivvy-(\d+)-\d+)/gm)) {
+    if (runs(Number(pid))) continue;
+    const inside = await ip('netns', 'pids', name!);
+    for (const left of inside.stdout.split('\n').filter(Boolean)) process.kill(Number(left), 'SIGKILL');
+    // Its end of the line goes with it, and so does ours.
+    await ip('netns', 'del', name!);
+  }
+}
+
+/** The first network of four addresses in 10.177.0.0/16 that this computer is not in. */
+async function freeNetwork(): Promise<number> {
+  const { stdout } = await ip('-4', '-o', 'addr');
+  const taken = new Set([...stdout.matchAll(/ 10\.177\.(\d+)\./g)].map(([, number]) => Number(number)));
+  const free = Array.from({ length: 250 }, (_, i) => i + 1).find((number) => !taken.has(number));
+  if (free === undefined) throw new Error('all of 10.177.0.0/16 is taken');
+  return free;
+}
+
 /**
  * Listens on ports of a machine's own loopback and carries everything to the other end of its line, so that what runs
  * there finds the server and the queue at the addresses that they have at home. Runs by itself, inside the namespace.
@@ -43,12 +77,10 @@ export class OwnNetwork {
     private readonly host: string,
   ) {}
 
-  /**
-   * Makes one, from which some ports of this computer's loopback are reached.
-   *
-   * @param number tells its addresses from those of the others, 1 to 250
-   */
-  static async make(number: number, ports: readonly number[]): Promise<OwnNetwork> {
+  /** Makes one, from which some ports of this computer's loopback are reached. */
+  static async make(ports: readonly number[]): Promise<OwnNetwork> {
+    await clearLeftOver();
+    const number = await freeNetwork();
     const name = `mivvy-${process.pid}-${number}`;
     const [here, there] = [`mv${process.pid}x${number}h`, `mv${process.pid}x${number}n`];
     const [host, guest] = [`10.177.${number}.1`, `10.177.${number}.2`];

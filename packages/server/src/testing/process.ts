@@ -34,10 +34,9 @@ export interface ServerProcess {
 }
 
 /** A program of ours in a process of its own. */
-const program = (main: string, ...args: string[]): string[] => [
-  '--import',
-  join(root, 'node_modules/tsx/dist/loader.mjs'),
-  '--import',
+export const program = (main: string, ...args: string[]): string[] => [
+  join(root, 'packages/bundle/src/run.mjs'),
+  '--before',
   join(root, 'packages/server/src/testing/shifted-clock.ts'),
   join(root, main),
   ...args,
@@ -53,7 +52,6 @@ function launch(dataDir: string, env: Record<string, string>): { child: ChildPro
       MIVVY_LOOKING: 'when-asked',
       // The same order on every machine.
       MIVVY_EXPORTS: '1',
-      TSX_TSCONFIG_PATH: join(root, 'tsconfig.json'),
       ...env,
     },
     stdio: ['ignore', 'ignore', 'pipe'],
@@ -155,7 +153,6 @@ export function startWorker(
       ...process.env,
       NODE_OPTIONS: '',
       MIVVY_TEST_CLOCK_AHEAD: String(clockAheadMs),
-      TSX_TSCONFIG_PATH: join(root, 'tsconfig.json'),
     },
     stdio: ['ignore', 'pipe', 'pipe'],
   });
