@@ -105,6 +105,7 @@ test.each([
     expect(made.report.checks.filter((line) => !line.ok)).toEqual([]);
     for (const frame of [10, 11, 24, 38, 39])
       expect([frame, await titlePixels(outPath, frame)]).toEqual([frame, 0]);
+    if (soft) return;
     // Without the patch it is seen there, and the test would see it.
     const bareOut = join(dir, `bare ${name}.mp4`);
     must(await deliver(before.plan, { masterPath: film, outPath: bareOut, workDir: join(dir, 'work') }));

@@ -10,7 +10,7 @@ import { smallFilm, until } from '../testing/server.ts';
 
 // The server is killed at random moments of uploads and readings; afterwards nothing is lost, doubled or half.
 
-const kills = 15;
+const kills = Number(process.env.MIVVY_FAULT_KILLS ?? 9);
 let dataDir: string;
 let server: ServerProcess;
 beforeAll(async () => {

@@ -43,7 +43,7 @@ async function slowExport() {
     '-f',
     'lavfi',
     '-i',
-    'testsrc2=s=1280x720:r=25:d=8',
+    'testsrc2=s=640x360:r=25:d=8',
     '-c:v',
     'libx264',
     '-preset',
@@ -53,7 +53,7 @@ async function slowExport() {
     join(dataDir, 'inbox', 'long.mp4'),
   ]);
   const slow = JSON.parse(quickBook) as { outlets: { placements: { frame: object; id: string }[] }[] };
-  slow.outlets[0]!.placements[0]!.frame = { width: 1080, height: 1920 };
+  slow.outlets[0]!.placements[0]!.frame = { width: 720, height: 1280 };
   await call('POST', '/spec-book/files', { fileName: 'quick.specbook.json', text: JSON.stringify(slow) });
   const { id } = await call<{ id: string }>('POST', '/productions', { name: 'Slow', client: '' });
   const [film] = await call<{ path: string }[]>('GET', '/inbox');
