@@ -148,12 +148,15 @@ test('a title and captions are laid over a film, rewrapped in the tall version, 
   await page.mouse.move(stage.x + 52 * k, stage.y + 150 * k, { steps: 6 });
   await page.mouse.up();
   await expect(numbers).toContainText('x 18 ·');
+  // What a hand does while it does not rest is one step; the next one is to be another.
+  await expect(page.getByText('Saved.')).toBeVisible();
 
   // In the wide version it is left out, and shown again.
   await page.getByRole('button', { name: /^Title 1 in B/ }).click();
   await expect(page.getByRole('region', { name: 'The other versions' }).getByText('left out')).toBeVisible();
   await page.getByRole('button', { name: 'Take back' }).click();
   await expect(page.getByRole('region', { name: 'The other versions' }).getByText('left out')).toHaveCount(0);
+  await expect(numbers).toContainText('x 18 ·');
 
   // Captions: a file is read, each cue as it breaks here, with what other versions have.
   await page.getByRole('link', { name: 'Captions', exact: true }).click();

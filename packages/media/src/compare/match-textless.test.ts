@@ -75,7 +75,11 @@ test('a logo that only one of them has is told too', async () => {
 }, 150_000);
 
 test.each([
-  ['another film', 'other-pictures', { picture: 'gradients=s=1280x720:r=25:d=4:seed=7:speed=0.03,noise=alls=8:allf=t' }],
+  [
+    'another film',
+    'other-pictures',
+    { picture: 'gradients=s=1280x720:r=25:d=4:seed=7:speed=0.03,noise=alls=8:allf=t' },
+  ],
   ['one that begins a second later', 'other-pictures', { picture: `${moving},negate` }],
   ['a film of another length', 'other-length', { picture: moving.replace('d=4', 'd=3') }],
   ['silence', 'other-sound', { sound: 'anullsrc=d=4:r=48000' }],

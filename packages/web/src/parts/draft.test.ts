@@ -105,6 +105,36 @@ describe('a framing in the hand', () => {
     expect(draft.snapshot().draft).toBeNull();
   });
 
+  test('saved before a step is taken back, what is on its way and what came after it are saved first', async () => {
+    const { draft, sent, answer } = hand();
+    draft.take(heldFraming(pose(0.1)));
+    await jest.advanceTimersByTimeAsync(400);
+    draft.take(heldFraming(pose(0.9)));
+    let saved: boolean | undefined;
+    void draft.save().then((all) => (saved = all));
+    await jest.advanceTimersByTimeAsync(400);
+    expect([sent.length, saved]).toEqual([1, undefined]);
+    await answer('ok');
+    expect(sent).toEqual([
+      { revision: 1, x: 0.1 },
+      { revision: 2, x: 0.9 },
+    ]);
+    expect(saved).toBeUndefined();
+    await answer('ok');
+    expect([draft.snapshot().draft, saved]).toEqual([null, true]);
+  });
+
+  test('what could not be saved is told to whoever waits for it', async () => {
+    const { draft, answer } = hand();
+    draft.take(heldFraming(pose(0.1)));
+    const problem = { code: 'other', sentence: 'Not saved.', mend: '' };
+    for (const status of [0, 409]) {
+      const saved = draft.save();
+      await answer(new RequestProblem(problem, status));
+      expect(await saved).toBe(false);
+    }
+  });
+
   test('when somebody else was first, theirs is shown and that is said; what was in the hand can be put on top', async () => {
     const { draft, overtaken, answer, sent } = hand();
     draft.take(heldFraming(pose(0.1)));

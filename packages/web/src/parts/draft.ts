@@ -31,6 +31,8 @@ export class Draft<Base extends { revision: number }, Value> {
   private state: DraftState<Value>;
   private readonly listeners = new Set<() => void>();
   private timer: ReturnType<typeof setTimeout> | undefined;
+  /** The save that is on its way. */
+  private sent: Promise<boolean> | null = null;
 
   constructor(
     private base: Base,
@@ -72,11 +74,22 @@ export class Draft<Base extends { revision: number }, Value> {
     this.timer = setTimeout(() => void this.save(), ms);
   }
 
-  /** Saves what is in the hand now. */
-  async save(): Promise<void> {
+  /**
+   * Saves what is in the hand now, after what is on its way.
+   *
+   * @returns whether all of it is saved; false also where somebody else was first
+   */
+  async save(): Promise<boolean> {
+    clearTimeout(this.timer);
+    while (this.sent) if (!(await this.sent)) return false;
     clearTimeout(this.timer);
     const wanted = this.state.draft;
-    if (wanted === null || this.state.saving === 'sending') return;
+    if (wanted === null) return true;
+    this.sent = this.send(wanted).finally(() => (this.sent = null));
+    return this.sent;
+  }
+
+  private async send(wanted: Value): Promise<boolean> {
     this.set({ saving: 'sending' });
     try {
       this.base = await this.doors.save(this.base, wanted);
@@ -86,6 +99,7 @@ export class Draft<Base extends { revision: number }, Value> {
       );
       // A change that came while this one was on its way is saved next.
       if (!done) this.saveAfter(restMs);
+      return true;
     } catch (error) {
       if (error instanceof RequestProblem && error.status === 409) {
         // What came while it was on its way is in the hand too.
@@ -97,6 +111,7 @@ export class Draft<Base extends { revision: number }, Value> {
         this.doors.onFailed(problemLine(problemOf(error)));
         this.saveAfter(againMs);
       }
+      return false;
     }
   }
 }

@@ -33,7 +33,7 @@ export function useFramingEdit(version: Version): FramingEdit {
   });
   /** Takes the last change back, or does it again; what is in the hand is saved first, so that it can be taken back too. */
   const step = async (direction: 'undo' | 'redo') => {
-    await draft.save();
+    if (!(await draft.save())) return;
     await stepFraming(client, version, direction).catch((error: unknown) =>
       enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error' }),
     );

@@ -124,7 +124,7 @@ export function LayersSessionProvider({
     change,
     saving,
     step: async (direction) => {
-      await draft.save();
+      if (!(await draft.save())) return;
       await stepDressing(client, id, direction).then(
         (now) => draft.follow(dressingOf(now)),
         (error: unknown) => enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error' }),

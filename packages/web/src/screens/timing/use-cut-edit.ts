@@ -35,7 +35,7 @@ export function useCutEdit(cut: Cut, productionId: string): CutEdit {
   };
   /** Takes the last change back, or does it again; what is in the hand is saved first, so that it can be taken back too. */
   const step = async (direction: 'undo' | 'redo') => {
-    await draft.save();
+    if (!(await draft.save())) return;
     await stepCut(client, cut, direction).catch((error: unknown) =>
       enqueueSnackbar(problemLine(problemOf(error)), { variant: 'error' }),
     );
