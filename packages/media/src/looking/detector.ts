@@ -17,53 +17,10 @@ import {
   type io,
   type Tensor,
 } from '@tensorflow/tfjs-core';
-import * as z from 'zod';
-import { standingOut, subjectKinds, type Size } from '@mivvy/core';
+import { standingOut, type Size } from '@mivvy/core';
+import { detectorSide, type Seen } from './detector-picture.ts';
 
 const require = createRequire(import.meta.url);
-
-/** What the detector saw in one picture; the box in [0,1] of it. */
-export const seenSchema = z.object({
-  kind: z.enum(subjectKinds),
-  what: z.string(),
-  score: z.number(),
-  /** Seen at the second, closer look. */
-  closer: z.boolean().default(false),
-  x: z.number(),
-  y: z.number(),
-  width: z.number(),
-  height: z.number(),
-});
-export type Seen = z.infer<typeof seenSchema>;
-
-/** Side of the square that the detector looks at. */
-const detectorSide = 512;
-
-/**
- * The pictures that it is given: the whole squeezed into a square, and under (or beside) it the picture in its own shape,
- * as high (or wide, upright) as the square, in which it can look closer. `picture` is the size of that.
- */
-export function detectorSize(displayed: Size): { all: Size; picture: Size } {
-  const k = detectorSide / Math.min(displayed.width, displayed.height);
-  const side = (n: number) => Math.max(detectorSide, Math.min(widestSide, 2 * Math.round((n * k) / 2)));
-  const picture = { width: side(displayed.width), height: side(displayed.height) };
-  const wide = picture.width > picture.height;
-  return {
-    picture,
-    all: wide
-      ? { width: picture.width + detectorSide, height: detectorSide }
-      : { width: detectorSide, height: picture.height + detectorSide },
-  };
-}
-
-/** The filters that make such a picture: both are reduced from the film itself, since a picture reduced twice shows less. */
-export function detectorFilters({ picture }: { picture: Size }): string {
-  const scaled = (width: number, height: number) => `scale=${width}:${height}:flags=bilinear,format=rgb24`;
-  const stack = picture.width > picture.height ? 'hstack' : 'vstack';
-  return `split=2[squeezing][shaping];[squeezing]${scaled(detectorSide, detectorSide)}[squeezed];[shaping]${scaled(picture.width, picture.height)}[shaped];[squeezed][shaped]${stack}`;
-}
-/** A film of a very long shape is made narrower: its pictures would take too much room. */
-const widestSide = 1280;
 
 /** Classes of the COCO set (zero-based, of eighty) that can be what a film is about; the others are furniture. */
 const classes: Readonly<Record<number, readonly [Seen['kind'], string]>> = {
@@ -120,17 +77,11 @@ async function modelFrom(dir: string, name: string): Promise<GraphModel> {
 
 export interface Detector {
   /**
-   * @param rgb three bytes a pixel, as {@link detectorSize} says
+   * @param rgb three bytes a pixel, as `detectorSize` says
    * @param size of the picture in its own shape
    * @param closer where nobody living is seen, the picture is looked at again in overlapping squares
    */
   see(rgb: Uint8Array, size: Size, closer: boolean): Promise<Seen[]>;
-}
-
-/** Folder of the models that ship with the product. */
-export function shippedModels(): string {
-  // The package names no file of its own but its entry, two folders below its root.
-  return join(dirname(require.resolve('@vladmandic/human')), '..', 'models');
 }
 
 /** Loads the detector: things and creatures, and faces. Throws where a model is missing or damaged. */

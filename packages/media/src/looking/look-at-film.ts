@@ -16,7 +16,7 @@ import { explainFailure, inputArgs, quietly } from '../ffmpeg/run.ts';
 import { locateTools } from '../ffmpeg/locate.ts';
 import { countedFilters, type MasterHandling } from '../render/filters.ts';
 import { runWorker } from '../workers/run-worker.ts';
-import { detectorFilters, detectorSize, shippedModels } from './detector.ts';
+import { detectorFilters, detectorSize, shippedModels } from './detector-picture.ts';
 import { lookNewsSchema, type LookJob } from './look-job.ts';
 
 interface LookOptions {

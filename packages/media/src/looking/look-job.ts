@@ -1,6 +1,6 @@
 import * as z from 'zod';
 import { detectorNoteSchema, shotLookSchema, sizeSchema } from '@mivvy/core';
-import { seenSchema } from './detector.ts';
+import { seenSchema } from './detector-picture.ts';
 
 const span = z.object({ from: z.number().int().nonnegative(), to: z.number().int().positive() });
 

@@ -2,7 +2,7 @@ import { parentPort, workerData } from 'node:worker_threads';
 import { lookAtShot, stitchLooks, type LookPicture, type ShotLook, type Sight } from '@mivvy/core';
 import { eachPiece, startChild } from '../workers/child.ts';
 import { startWorker } from '../workers/run-worker.ts';
-import type { Seen } from './detector.ts';
+import type { Seen } from './detector-picture.ts';
 import { detectNewsSchema, lookJobSchema, type LookNews } from './look-job.ts';
 
 // Looks at a film shot by shot: pictures come small from one decoding, the detector sees some of them large.

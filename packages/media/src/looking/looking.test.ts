@@ -6,7 +6,7 @@ import { Cancelled } from '../ffmpeg/run.ts';
 import { countFrames, probeMaster } from '../ingest/probe.ts';
 import { makeFollowedFilm } from '../testing/followed-film.ts';
 import { testFolder } from '../testing/helpers.ts';
-import { shippedModels } from './detector.ts';
+import { shippedModels } from './detector-picture.ts';
 import { followDrawnBox } from './follow-drawn.ts';
 import { detectorFrames, lookAtFilm } from './look-at-film.ts';
 import { seePicture } from './see-picture.ts';

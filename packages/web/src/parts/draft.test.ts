@@ -105,6 +105,39 @@ describe('a framing in the hand', () => {
     expect(draft.snapshot().draft).toBeNull();
   });
 
+  test('what the hand rested on is a step of its own, however long saving takes', async () => {
+    const { draft, sent, answer } = hand();
+    draft.take(heldFraming(pose(0.1)));
+    await jest.advanceTimersByTimeAsync(400);
+    // While that is on its way: a change, a rest, and two changes without one.
+    draft.take(heldFraming(pose(0.2)));
+    await jest.advanceTimersByTimeAsync(400);
+    draft.take(heldFraming(pose(0.3)));
+    await jest.advanceTimersByTimeAsync(100);
+    draft.take(heldFraming(pose(0.4)));
+    await jest.advanceTimersByTimeAsync(400);
+    expect(sent).toHaveLength(1);
+    for (let n = 0; n < 3; n++) await answer('ok');
+    expect(sent).toEqual([
+      { revision: 1, x: 0.1 },
+      { revision: 2, x: 0.2 },
+      { revision: 3, x: 0.4 },
+    ]);
+    expect(draft.snapshot()).toMatchObject({ draft: null, saving: 'saved' });
+  });
+
+  test('a change during the rest before its save waits for its own rest', async () => {
+    const { draft, sent, answer } = hand();
+    draft.take(heldFraming(pose(0.1)));
+    await jest.advanceTimersByTimeAsync(400);
+    draft.take(heldFraming(pose(0.2)));
+    await answer('ok');
+    expect([sent.length, draft.snapshot().saving]).toEqual([1, 'waiting']);
+    expect(at(draft.snapshot().shown)).toBe(0.2);
+    await jest.advanceTimersByTimeAsync(400);
+    expect(sent).toHaveLength(2);
+  });
+
   test('saved before a step is taken back, what is on its way and what came after it are saved first', async () => {
     const { draft, sent, answer } = hand();
     draft.take(heldFraming(pose(0.1)));

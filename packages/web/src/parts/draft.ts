@@ -31,8 +31,10 @@ export class Draft<Base extends { revision: number }, Value> {
   private state: DraftState<Value>;
   private readonly listeners = new Set<() => void>();
   private timer: ReturnType<typeof setTimeout> | undefined;
-  /** The save that is on its way. */
-  private sent: Promise<boolean> | null = null;
+  /** What the hand rested on, oldest first: each is a step that can be taken back by itself, however slow saving is. */
+  private readonly steps: Value[] = [];
+  /** Steps are on their way, one after the other; whether all of them were saved. */
+  private sending: Promise<boolean> | null = null;
 
   constructor(
     private base: Base,
@@ -66,7 +68,7 @@ export class Draft<Base extends { revision: number }, Value> {
   /** Takes a change into the hand. */
   take(value: Value): void {
     this.set({ shown: value, draft: value, saving: this.state.saving === 'sending' ? 'sending' : 'waiting' });
-    if (this.state.saving !== 'sending') this.saveAfter(restMs);
+    this.saveAfter(restMs);
   }
 
   private saveAfter(ms: number): void {
@@ -79,31 +81,38 @@ export class Draft<Base extends { revision: number }, Value> {
    *
    * @returns whether all of it is saved; false also where somebody else was first
    */
-  async save(): Promise<boolean> {
+  save(): Promise<boolean> {
     clearTimeout(this.timer);
-    while (this.sent) if (!(await this.sent)) return false;
-    clearTimeout(this.timer);
-    const wanted = this.state.draft;
-    if (wanted === null) return true;
-    this.sent = this.send(wanted).finally(() => (this.sent = null));
-    return this.sent;
+    const { draft } = this.state;
+    if (draft !== null && draft !== this.steps.at(-1)) this.steps.push(draft);
+    if (this.steps.length > 0) this.sending ??= this.sendSteps();
+    return this.sending ?? Promise.resolve(true);
   }
 
-  private async send(wanted: Value): Promise<boolean> {
+  private async sendSteps(): Promise<boolean> {
+    let saved = true;
+    while (saved && this.steps.length > 0) saved = await this.send(this.steps[0]!);
+    this.sending = null;
+    return saved;
+  }
+
+  private async send(step: Value): Promise<boolean> {
     this.set({ saving: 'sending' });
     try {
-      this.base = await this.doors.save(this.base, wanted);
-      const done = this.state.draft === wanted;
+      this.base = await this.doors.save(this.base, step);
+      this.steps.shift();
       this.set(
-        done ? { shown: this.doors.valueOf(this.base), draft: null, saving: 'saved' } : { saving: 'waiting' },
+        this.state.draft === step
+          ? { shown: this.doors.valueOf(this.base), draft: null, saving: 'saved' }
+          : { saving: 'waiting' },
       );
-      // A change that came while this one was on its way is saved next.
-      if (!done) this.saveAfter(restMs);
       return true;
     } catch (error) {
       if (error instanceof RequestProblem && error.status === 409) {
         // What came while it was on its way is in the hand too.
-        const mine = this.state.draft ?? wanted;
+        const mine = this.state.draft ?? step;
+        clearTimeout(this.timer);
+        this.steps.length = 0;
         this.set({ shown: this.doors.valueOf(this.base), draft: null, saving: 'saved' });
         this.doors.onOvertaken(problemLine(error.problem), mine);
       } else {
