@@ -1,5 +1,13 @@
 import FFT from 'fft.js';
 
+/** The transform that was used last: its tables take as long to make as a transform, and pieces of a film are of one length. */
+let last: FFT | null = null;
+
+function transformOf(size: number): FFT {
+  if (last?.size !== size) last = new FFT(size);
+  return last;
+}
+
 /**
  * How a piece of a signal goes with a longer one at every place at which it lies wholly in it: the sum of their products,
  * by the convolution theorem, so that the time goes with n·log n and not with n².
@@ -10,11 +18,11 @@ export function correlate(piece: Float32Array, around: Float32Array): Float64Arr
   const places = around.length - piece.length + 1;
   if (piece.length === 0 || places <= 0) return new Float64Array(0);
   // A place's sum never reaches beyond the longer signal, so a transform of its length does not wrap round.
-  const fft = new FFT(2 ** Math.max(1, Math.ceil(Math.log2(around.length))));
+  const fft = transformOf(2 ** Math.max(1, Math.ceil(Math.log2(around.length))));
   const spectrumOf = (signal: Float32Array) => {
-    const padded = new Array<number>(fft.size).fill(0);
-    for (let i = 0; i < signal.length; i++) padded[i] = signal[i]!;
-    const spectrum = fft.createComplexArray() as number[];
+    const padded = new Float64Array(fft.size);
+    padded.set(signal);
+    const spectrum = new Float64Array(2 * fft.size);
     fft.realTransform(spectrum, padded);
     fft.completeSpectrum(spectrum);
     return spectrum;
@@ -26,7 +34,7 @@ export function correlate(piece: Float32Array, around: Float32Array): Float64Arr
     a[i] = re;
     a[i + 1] = im;
   }
-  const sums = fft.createComplexArray() as number[];
+  const sums = new Float64Array(2 * fft.size);
   fft.inverseTransform(sums, a);
   return Float64Array.from({ length: places }, (_, i) => sums[2 * i]!);
 }
