@@ -31,8 +31,9 @@ export async function makeProxy(
           proxyFilters(facts, master, proxyLongSide),
           '-c:v',
           'libx264',
+          // It is made once and looked at often: quick to make and to decode counts for more than its bytes.
           '-preset',
-          'veryfast',
+          'ultrafast',
           '-crf',
           '20',
           '-g',

@@ -36,11 +36,19 @@ export const toneMap = [
 /** Colour samples lie level with the left pixel of a pair (Rec. ITU-T H.264 chroma_sample_loc_type 0); the scaler would take the middle. */
 const chromaPlace = 'in_h_chr_pos=0:out_h_chr_pos=0';
 
+/** How a picture is made smaller: with the finest filter, or for a copy to work with, in a tenth of the time. */
+const scalers = { fine: 'lanczos+accurate_rnd+full_chroma_int', quick: 'area+accurate_rnd' } as const;
+
 /** Sizes a picture and brings its colours to BT.709, limited range. */
-function scaleTo(width: number, height: number, master: MasterHandling): string {
+function scaleTo(
+  width: number,
+  height: number,
+  master: MasterHandling,
+  scaler: keyof typeof scalers = 'fine',
+): string {
   const read =
     master.hdr === 'none' ? { matrix: master.matrix, range: master.range } : { matrix: 'bt709', range: 'tv' };
-  return `scale=${width}:${height}:flags=lanczos+accurate_rnd+full_chroma_int:${chromaPlace}:in_color_matrix=${read.matrix}:out_color_matrix=bt709:in_range=${read.range}:out_range=tv`;
+  return `scale=${width}:${height}:flags=${scalers[scaler]}:${chromaPlace}:in_color_matrix=${read.matrix}:out_color_matrix=bt709:in_range=${read.range}:out_range=tv`;
 }
 
 /** Filters that let one kept span's pictures through, all of them, as they should be seen. */
@@ -150,7 +158,7 @@ export function proxyFilters(facts: MasterFacts, master: MasterHandling, longSid
   return [
     ...conform(master),
     ...(master.hdr !== 'none' ? toneMap : []),
-    scaleTo(even(width), even(height), master),
+    scaleTo(even(width), even(height), master, 'quick'),
     'setsar=1',
     'format=yuv420p',
   ].join(',');
