@@ -30,8 +30,10 @@ const ownModulesOnly = {
   },
 };
 
-/** What was installed last: packages may lie elsewhere since then. */
-const installed = fileURLToPath(new URL('../../../package-lock.json', import.meta.url));
+/** What every bundle depends on beside its sources: how it is made, and where packages lie. */
+const always = ['./bundle.mjs', '../../../package-lock.json'].map((path) =>
+  fileURLToPath(new URL(path, import.meta.url)),
+);
 
 /** How files stand on the disk, as one text: another one as soon as one of them is written or gone. */
 const stateOf = async (paths) =>
@@ -65,6 +67,7 @@ async function bundle(file) {
   if (await isFresh(out)) return pathToFileURL(out);
   // Loaded when there is something to bundle: it takes longer than to look.
   const { build } = await import('esbuild');
+  const began = Date.now();
   const { outputFiles, metafile } = await build({
     entryPoints: [entry],
     bundle: true,
@@ -77,11 +80,14 @@ async function bundle(file) {
     logLevel: 'silent',
     plugins: [ownModulesOnly],
   });
-  const paths = [installed, ...Object.keys(metafile.inputs).map((path) => resolve(root, path))];
+  const paths = [...always, ...Object.keys(metafile.inputs).map((path) => resolve(root, path))];
   const state = await stateOf(paths);
   await mkdir(dirname(out), { recursive: true });
   await writeFileAtomic(out, outputFiles[0].text);
-  await writeFileAtomic(`${out}.json`, JSON.stringify({ paths, state }));
+  // What was written while it was read may not be in it: then it is made again the next time.
+  const times = await Promise.all(paths.map((path) => stat(path)));
+  if (times.every(({ mtimeMs }) => mtimeMs < began))
+    await writeFileAtomic(`${out}.json`, JSON.stringify({ paths, state }));
   return pathToFileURL(out);
 }
 
