@@ -53,8 +53,9 @@ test('the ledger of all productions is folded by standing and by day, and each c
   await bringIn(page, await plainFilm('Lantern Walk.mp4'));
   await choosePlaces(page, 'Quickby, Tall', 'Quickby, Square');
   const base = new URL(page.url()).pathname;
-  const today = new Date();
-  const day = `${today.getFullYear()}-${String(today.getMonth() + 1).padStart(2, '0')}-${String(today.getDate()).padStart(2, '0')}`;
+  // A day of the page's own clock: in the middle of its month, so that no other month's weeks show it too.
+  const day = '2999-05-15';
+  await page.clock.setFixedTime(new Date(`${day}T12:00:00`));
   await page.request.patch(`/api${base}`, { data: { dueOn: day } });
   await page.goto('/ledger?as=board');
   await page.getByRole('searchbox', { name: 'Find' }).fill('lantern walk');
