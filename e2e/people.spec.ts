@@ -5,6 +5,7 @@ import { fileURLToPath } from 'node:url';
 import AxeBuilder from '@axe-core/playwright';
 import { expect, test, type Page } from '@playwright/test';
 import { execa } from 'execa';
+import { Secret, TOTP } from 'otpauth';
 import { addQuickBook, bringIn, choosePlaces, plainFilm } from './testing/helpers.ts';
 import { endServer, startServer, type OwnServer } from './testing/own-server.ts';
 
@@ -41,7 +42,14 @@ async function comeInBy(page: Page, link: string): Promise<void> {
   await page.getByLabel('Password').fill('short');
   await page.getByRole('button', { name: 'Come in' }).click();
   await expect(page.getByText('a password has at least 12 letters')).toBeVisible();
+  await page.getByLabel('Password').fill('Password1234!');
+  await expect(page.getByText('That password is guessed too easily')).toBeVisible();
+  await page.getByRole('button', { name: 'Come in' }).click();
+  await expect(page.getByRole('alert')).toContainText('guessed too easily');
   await page.getByLabel('Password').fill(password);
+  await expect(page.getByText('Stands about 10')).toBeVisible();
+  await page.getByRole('button', { name: 'See what is typed' }).click();
+  await expect(page.getByLabel('Password')).toHaveAttribute('type', 'text');
   await page.getByRole('button', { name: 'Come in' }).click();
 }
 
@@ -125,4 +133,71 @@ test('the first person is made at the command line; two people work on one versi
   await expect(ada.getByRole('button', { name: 'Ada, signed in' })).toBeVisible();
   await first.close();
   await second.close();
+});
+
+test('who must have a second factor sets one up before anything else, comes in by it, and by a spare code', async ({
+  browser,
+}) => {
+  const own = await mkdtemp(join(tmpdir(), 'mivvy second factor '));
+  const guarded = await startServer(own, {
+    MIVVY_SIGN_IN: 'always',
+    MIVVY_SECOND_FACTOR: 'runs',
+    MIVVY_REVIEW_PORT: '0',
+  });
+  const { stdout: link } = await execa(launcher, ['person', 'Ada'], { env: { MIVVY_DATA: own } });
+  const context = await browser.newContext({ baseURL: guarded.base });
+  await context.grantPermissions(['clipboard-read', 'clipboard-write']);
+  const page = await context.newPage();
+  await comeInBy(page, link);
+  await expect(page.getByRole('heading', { name: 'One thing before you go in' })).toBeVisible();
+  // Nothing behind it is shown by its address either.
+  await page.goto('/people');
+  await expect(page.getByRole('heading', { name: 'One thing before you go in' })).toBeVisible();
+  await page.getByLabel('Your password').fill(password);
+  await page.getByRole('button', { name: 'Set one up' }).click();
+  const letters = (await page.getByTestId('code-letters').textContent())!.replaceAll(' ', '');
+  await expect(page.getByRole('img', { name: 'What the app reads' })).toBeVisible();
+  await expectSound(page);
+  const app = new TOTP({ secret: Secret.fromBase32(letters) });
+  await page.getByLabel('The code it shows').fill('000000');
+  await page.getByRole('button', { name: 'Turn it on' }).click();
+  await expect(page.getByRole('alert')).toContainText('That code is not right');
+  await page.getByLabel('The code it shows').fill(app.generate());
+  await page.getByRole('button', { name: 'Turn it on' }).click();
+  const spare = (await page.getByTestId('told-once').textContent())!.split('\n');
+  expect(spare).toHaveLength(10);
+  await page.getByRole('button', { name: 'Copy', exact: true }).click();
+  await expect(page.getByRole('button', { name: 'Copied' })).toBeVisible();
+  expect(await page.evaluate(() => navigator.clipboard.readText())).toBe(spare.join('\n'));
+  await page.getByRole('button', { name: /go in$/ }).click();
+  await expect(page.getByRole('button', { name: 'Ada, signed in' })).toBeVisible();
+
+  const signOut = async () => {
+    await page.getByRole('button', { name: 'Ada, signed in' }).click();
+    await page.getByRole('menuitem', { name: 'Sign out' }).click();
+    await page.getByLabel('Name').fill('Ada');
+    await page.getByLabel('Password').fill(password);
+    await page.getByRole('button', { name: 'Sign in' }).click();
+    await expect(page.getByLabel('Code')).toBeFocused();
+    // It is asked for; nobody did anything wrong.
+    await expect(page.getByRole('alert')).toHaveCount(0);
+  };
+  await signOut();
+  await page.getByLabel('Code').fill(spare[0]!);
+  await page.getByRole('button', { name: 'Sign in' }).click();
+  await expect(page.getByRole('button', { name: 'Ada, signed in' })).toBeVisible();
+  await signOut();
+  await page.getByLabel('Code').fill(spare[0]!);
+  await page.getByRole('button', { name: 'Sign in' }).click();
+  await expect(page.getByRole('alert')).toContainText('was used');
+  await page.getByLabel('Code').fill(app.generate({ timestamp: Date.now() + 30_000 }));
+  await page.getByRole('button', { name: 'Sign in' }).click();
+  await expect(page.getByRole('button', { name: 'Ada, signed in' })).toBeVisible();
+  await page.goto('/people');
+  await expect(page.getByRole('region', { name: 'Everybody' })).toContainText('password and code');
+  const factor = page.getByRole('region', { name: 'Second factor' });
+  await expect(factor).toContainText('9 spare codes are left');
+  await context.close();
+  await endServer(guarded.child, 'SIGTERM');
+  await rm(own, { recursive: true, force: true });
 });

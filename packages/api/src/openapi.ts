@@ -573,6 +573,32 @@ export const operations: readonly Operation[] = [
     body: p.passwordChangeSchema,
   },
   {
+    method: 'get',
+    path: '/api/second-factor',
+    summary: 'One’s own second factor: whether a code is asked for beside the password',
+    answer: p.secondFactorSchema,
+  },
+  {
+    method: 'post',
+    path: '/api/second-factor',
+    summary: 'Begin to set up a second factor; nothing is asked for until a code of it was told',
+    body: p.ownPasswordSchema,
+    answer: p.proposedCodesSchema,
+  },
+  {
+    method: 'post',
+    path: '/api/second-factor/on',
+    summary: 'Turn the second factor on by a code of it; spare codes are told once',
+    body: p.ownCodeSchema,
+    answer: p.spareCodesSchema,
+  },
+  {
+    method: 'post',
+    path: '/api/second-factor/off',
+    summary: 'Turn the second factor off',
+    body: p.ownPasswordSchema,
+  },
+  {
     method: 'post',
     path: '/api/here',
     summary: 'Say which version this window has open, and hear who else has',

@@ -21,10 +21,23 @@ export const meSchema = z.object({
   /** Nothing is shown to who has not signed in. */
   signIn: z.boolean(),
   person: z.object({ id, name: z.string(), role: roleSchema }).nullable(),
+  /** Nothing but a second factor can be set up until there is one: this workspace asks for it of people like them. */
+  mustSetUpCodes: z.boolean(),
 });
 export type Me = z.infer<typeof meSchema>;
 
-export const signInSchema = z.strictObject({ name: z.string().max(60), password: z.string().max(512) });
+/** A code of a second factor, or a spare one; spaces and dashes in it count for nothing. */
+const codeSchema = z
+  .string()
+  .max(60)
+  .transform((text) => text.replaceAll(/[\s-]/g, '').toUpperCase());
+
+export const signInSchema = z.strictObject({
+  name: z.string().max(60),
+  password: z.string().max(512),
+  /** Wanted of who has a second factor. */
+  code: codeSchema.optional(),
+});
 /** The secret of a one-time link, and the password that is chosen with it. */
 export const joinSchema = z.strictObject({ secret: secretSchema, password: passwordSchema });
 export const passwordChangeSchema = z.strictObject({ old: z.string().max(512), password: passwordSchema });
@@ -37,6 +50,8 @@ export const personSchema = z.object({
   joined: z.boolean(),
   /** When an open one-time link ends; null where there is none. */
   linkEndsAt: when.nullable(),
+  /** Since when a code is asked of them beside the password; null where none is. */
+  codesSince: when.nullable(),
   /** When they were last here; null for never. */
   lastSeenAt: when.nullable(),
   createdAt: when,
@@ -49,6 +64,21 @@ export const personChangeSchema = z.strictObject({
 });
 /** A person with a link that lets them choose a password: told once. */
 export const personLinkSchema = z.object({ person: personSchema, link: z.string() });
+
+/** One's own second factor. */
+export const secondFactorSchema = z.object({
+  /** Since when a code is asked for beside the password; null where none is. */
+  since: when.nullable(),
+  /** Spare codes that were not used yet. */
+  spareCodes: z.number().int().min(0),
+});
+export type SecondFactor = z.infer<typeof secondFactorSchema>;
+export const ownPasswordSchema = z.strictObject({ password: z.string().max(512) });
+export const ownCodeSchema = z.strictObject({ code: codeSchema });
+/** What an app that makes codes is told: as an address that it reads from a picture, and as letters to be typed. */
+export const proposedCodesSchema = z.object({ address: z.string(), secret: z.string() });
+/** Spare codes of a second factor that was turned on: told once. */
+export const spareCodesSchema = z.object({ spareCodes: z.array(z.string()) });
 
 export const sessionSchema = z.object({
   id,

@@ -10,6 +10,7 @@ import * as z from 'zod';
 import { locateTools } from '@mivvy/media';
 import { createApp } from './app.ts';
 import { openWorkspace } from './open.ts';
+import { secondFactorRules } from './people/access.ts';
 import { accessOf, addressFor, isLoopback } from './people/reached.ts';
 import { anybody } from './people/people.ts';
 import { isDiskFull } from './disk/full.ts';
@@ -25,6 +26,8 @@ const environment = z.object({
   MIVVY_HOST: z.string().min(1).default('127.0.0.1'),
   /** People sign in on this machine too, as behind a proxy that runs on it. */
   MIVVY_SIGN_IN: z.enum(['when-open', 'always']).default('when-open'),
+  /** Who must have a second factor: who chooses to, people who run everything, or everybody. */
+  MIVVY_SECOND_FACTOR: z.enum(secondFactorRules).default('own-choice'),
   /** How the workspace's address begins, where that is not its host and port, such as behind a name of its own. */
   MIVVY_ADDRESS: z.url({ protocol: /^https?$/ }).optional(),
   /** A certificate and its key, as PEM files: the workspace is reached by TLS. */
@@ -147,6 +150,7 @@ const reached = accessOf({
   tls: certificate !== undefined,
   address: env.data.MIVVY_ADDRESS,
   always: env.data.MIVVY_SIGN_IN === 'always',
+  secondFactor: env.data.MIVVY_SECOND_FACTOR,
   trustedProxies: env.data.MIVVY_TRUST_PROXY.split(',')
     .map((each) => each.trim())
     .filter(Boolean),

@@ -1,7 +1,9 @@
 import { ThemeProvider } from '@mui/material/styles';
+import { useQueryClient } from '@tanstack/react-query';
 import { lazy, Suspense, useEffect, useMemo, useState } from 'react';
 import { createBrowserRouter, Outlet, RouterProvider } from 'react-router';
 import { useServerEvents } from './api/events.ts';
+import { keys } from './api/keys.ts';
 import { useMe } from './api/people.ts';
 import { DiskNote } from './parts/disk-note.tsx';
 import { Finder } from './finder/finder.tsx';
@@ -134,14 +136,26 @@ const SignInScreen = lazy(async () => ({
   default: (await import('./screens/people/sign-in-screen.tsx')).SignInScreen,
 }));
 
+const SetUpScreen = lazy(async () => ({
+  default: (await import('./screens/people/set-up-screen.tsx')).SetUpScreen,
+}));
+
 /** The way in where people sign in, and everything behind it. */
 function Shell() {
   const me = useMe().data;
+  const client = useQueryClient();
+  // Once begun it stays until it is left: its spare codes are told once.
+  const [settingUp, setSettingUp] = useState(false);
+  if (me?.mustSetUpCodes && !settingUp) setSettingUp(true);
+  const goIn = async () => {
+    await client.invalidateQueries({ queryKey: keys.me });
+    setSettingUp(false);
+  };
   // The desk stands while it is asked who sits here: what was dropped on it meanwhile is not lost.
-  if (!me?.signIn || me.person) return <Desk />;
+  if (!me?.signIn || (me.person && !settingUp)) return <Desk />;
   return (
     <Suspense fallback={<div className="desk" aria-busy="true" />}>
-      <SignInScreen />
+      {me.person ? <SetUpScreen onDone={() => void goIn()} /> : <SignInScreen />}
     </Suspense>
   );
 }

@@ -565,10 +565,29 @@ export const people = sqliteTable(
     /** SHA-256 of a one-time link's secret, and when the link ends; null where none is open. */
     linkHash: text('link_hash'),
     linkEndsAt: text('link_ends_at'),
+    /** What their second factor makes codes of, in base 32; null where there is none, nor one being set up. */
+    codeSecret: text('code_secret'),
+    /** Since when a code is asked for beside the password; null while it is being set up. */
+    codesSince: text('codes_since'),
+    /** The last half minute of which a code was taken: none is taken twice. */
+    codeStep: integer('code_step'),
     lastSeenAt: text('last_seen_at'),
     createdAt: createdAt(),
   },
   (t) => [uniqueIndex('one_person_a_name').on(t.nameKey), uniqueIndex('one_person_a_link').on(t.linkHash)],
+);
+
+/** Codes that open once in the place of a second factor that is lost. */
+export const spareCodes = sqliteTable(
+  'spare_codes',
+  {
+    /** SHA-256 of the code. */
+    codeHash: text('code_hash').notNull(),
+    personId: text('person_id')
+      .notNull()
+      .references(() => people.id, { onDelete: 'cascade' }),
+  },
+  (t) => [primaryKey({ columns: [t.personId, t.codeHash] })],
 );
 
 /** Browsers that people have signed in with. */

@@ -12,7 +12,14 @@ import { testServer, until, type TestServer } from '../testing/server.ts';
 
 // Where people sign in, a machine comes in by a token of its own, and is out when that is revoked.
 
-const access = { signIn: true, hosts: [], secure: false, trustedProxies: [], address: 'http://mivvy.test' };
+const access = {
+  signIn: true,
+  hosts: [],
+  secure: false,
+  trustedProxies: [],
+  secondFactor: 'own-choice' as const,
+  address: 'http://mivvy.test',
+};
 
 (redisThere ? describe : describe.skip)('a machine where people sign in', () => {
   let redis: OwnRedis;

@@ -1,3 +1,7 @@
+/** Who must have a second factor: nobody, who runs everything, or everybody. */
+export const secondFactorRules = ['own-choice', 'runs', 'everybody'] as const;
+export type SecondFactorRule = (typeof secondFactorRules)[number];
+
 /** How the workspace is reached, and whether whoever reaches it must sign in. */
 export interface Access {
   /** Nothing is shown to who has not signed in. */
@@ -8,6 +12,8 @@ export interface Access {
   secure: boolean;
   /** Proxies in front of it that are believed who asks through them, as Express takes them. */
   trustedProxies: readonly string[];
+  /** Of whom a code is asked beside the password, whether they set it up by themselves or not. */
+  secondFactor: SecondFactorRule;
   /** How its address begins, for links that are handed to people; null where none are. */
   address: string | null;
 }
@@ -18,5 +24,6 @@ export const onThisMachine: Access = {
   hosts: [],
   secure: false,
   trustedProxies: [],
+  secondFactor: 'own-choice',
   address: null,
 };

@@ -5,8 +5,8 @@ import { roles, type Role } from '@mivvy/api';
 import type { Database } from '../db/database.ts';
 import { people, sessions, tokens } from '../db/schema.ts';
 import { now } from '../workspace.ts';
-import type { PersonRow } from './people.ts';
 import { hashOf, newSecret } from '../secrets.ts';
+import type { PersonRow } from './row.ts';
 
 /** After so many hours a browser has to be signed in anew (OWASP ASVS 3.3.2). */
 export const sessionHours = 12;

@@ -5,7 +5,8 @@ import type { Workspace } from '../workspace.ts';
 import { askedBy } from './asked.ts';
 import { askerBySession, askerByToken, tokenPrefix, type Asker } from './asker.ts';
 import type { Access } from './access.ts';
-import { isForMachines, neededFor } from './rights.ts';
+import { isForMachines, isForSettingUp, neededFor } from './rights.ts';
+import type { PersonRow } from './row.ts';
 
 /** The cookie of a signed-in browser. Over TLS its name binds it to this host and to TLS (RFC 6265bis, “__Host-”). */
 export const cookieName = ({ secure }: Pick<Access, 'secure'>) =>
@@ -17,6 +18,11 @@ async function findAsker(ws: Workspace, request: Request): Promise<Asker | null>
   const secret = parseCookies(request.headers.cookie ?? '')[cookieName(ws.access)];
   return secret === undefined ? null : askerBySession(ws.db, secret);
 }
+
+/** Nothing but a second factor can be set up until there is one: the workspace asks for it of people like them. */
+export const mustSetUpCodes = ({ secondFactor }: Access, person: PersonRow): boolean =>
+  person.codesSince === null &&
+  (secondFactor === 'everybody' || (secondFactor === 'runs' && person.role === 'runs'));
 
 /** Lets nobody through who may not what they ask for; without sign-in everybody may everything. */
 export function gate(ws: Workspace): RequestHandler {
@@ -39,6 +45,17 @@ export function gate(ws: Workspace): RequestHandler {
         code: 'not-yours',
         sentence: 'This token is a render machine’s and opens nothing but what such a machine needs.',
         mend: 'Make another for scripts.',
+      });
+    // Tokens are not asked: whoever made one was.
+    if (
+      asker.by.kind === 'session' &&
+      mustSetUpCodes(ws.access, asker.person) &&
+      !isForSettingUp(request.path)
+    )
+      return void response.status(403).json({
+        code: 'second-factor-wanted',
+        sentence: 'This workspace asks for a second factor beside the password.',
+        mend: 'Set one up, then go on.',
       });
     if (needed !== 'anybody' && roles.indexOf(asker.role) > roles.indexOf(needed))
       return void response.status(403).json({

@@ -25,7 +25,14 @@ import { neededFor } from './rights.ts';
  * `docs/security.md` lists it.
  */
 const password = 'correct horse battery staple';
-const access = { signIn: true, hosts: [], secure: false, trustedProxies: [], address: 'http://mivvy.test' };
+const access = {
+  signIn: true,
+  hosts: [],
+  secure: false,
+  trustedProxies: [],
+  secondFactor: 'own-choice' as const,
+  address: 'http://mivvy.test',
+};
 
 let s: TestServer;
 const cookies = new Map<string, string>();
@@ -68,7 +75,7 @@ describe('every route', () => {
       signal: AbortSignal.timeout(60_000),
     });
   const open = ['GET /api/health', 'GET /api/me', 'POST /api/sign-in', 'POST /api/join'];
-  const own = /^\/api\/(sign-out|password|here|sessions|tokens)(\/|$)/;
+  const own = /^\/api\/(sign-out|password|second-factor|here|sessions|tokens)(\/|$)/;
 
   test('is described, and there are many', () => expect(operations.length).toBeGreaterThan(100));
 
@@ -436,7 +443,11 @@ test('on this machine alone nobody signs in, and that is said', async () => {
   const dir = await mkdtemp(join(tmpdir(), 'mivvy alone '));
   const alone = await testServer({ dataDir: dir });
   expect((await alone.call('GET', '/productions')).status).toBe(200);
-  expect(meSchema.parse((await alone.call('GET', '/me')).body)).toEqual({ signIn: false, person: null });
+  expect(meSchema.parse((await alone.call('GET', '/me')).body)).toEqual({
+    signIn: false,
+    person: null,
+    mustSetUpCodes: false,
+  });
   expect(code(await alone.call('POST', '/sign-in', { name: 'Ada', password }))).toBe('no-sign-in');
   await alone.stop();
   await rm(dir, { recursive: true, force: true });

@@ -8,8 +8,8 @@ import { people, sessions, tokens } from '../db/schema.ts';
 import { now } from '../workspace.ts';
 import { hashPassword, isPassword } from './password.ts';
 import { hashOf, newSecret } from '../secrets.ts';
-
-export type PersonRow = typeof people.$inferSelect;
+import { forgetCodes, takeCode } from './second-factor.ts';
+import type { PersonRow } from './row.ts';
 
 /** How long a one-time link lets in, hours. */
 export const linkHours = 24;
@@ -26,6 +26,7 @@ export const toPerson = (row: PersonRow): Person => ({
   role: row.role,
   joined: row.password !== null,
   linkEndsAt: row.linkHash !== null && row.linkEndsAt! > now() ? row.linkEndsAt : null,
+  codesSince: row.codesSince,
   lastSeenAt: row.lastSeenAt,
   createdAt: row.createdAt,
 });
@@ -124,6 +125,15 @@ export async function anybody(db: Writer): Promise<boolean> {
   return row !== undefined;
 }
 
+/** Whose a one-time link is, while it opens something. */
+export async function personByLink(db: Writer, secret: string): Promise<PersonRow | undefined> {
+  const [person] = await db
+    .select()
+    .from(people)
+    .where(and(eq(people.linkHash, hashOf(secret)), gt(people.linkEndsAt, now())));
+  return person;
+}
+
 /** Opens a one-time link with the password that is chosen by it, and tells the sessions that end by that; null where it opens nothing. */
 export async function joinBy(
   db: Database,
@@ -137,13 +147,16 @@ export async function joinBy(
       .set({ password: kept, linkHash: null, linkEndsAt: null, wrongPasswords: 0, lockedUntil: null })
       .where(and(eq(people.linkHash, hashOf(secret)), gt(people.linkEndsAt, now())))
       .returning();
+    if (!person) return null;
+    // Who lost their phone comes in by a link too: their second factor ends, and is set up anew.
+    await forgetCodes(tx, person.id);
     // Whoever knew the old password, or had a browser open by it, is out.
-    return person ? { person, ended: await endSessionsOf(tx, person.id) } : null;
+    return { person: (await findPerson(tx, person.id))!, ended: await endSessionsOf(tx, person.id) };
   });
 }
 
 /** Ends every session of somebody, but one where it is named. */
-async function endSessionsOf(tx: Writer, personId: string, but?: string): Promise<string[]> {
+export async function endSessionsOf(tx: Writer, personId: string, but?: string): Promise<string[]> {
   const gone = await tx
     .delete(sessions)
     .where(and(eq(sessions.personId, personId), but === undefined ? undefined : ne(sessions.id, but)))
@@ -151,19 +164,29 @@ async function endSessionsOf(tx: Writer, personId: string, but?: string): Promis
   return gone.map((row) => row.id);
 }
 
-/** Who has a name and a password; `locked` where too many wrong ones were tried, and then no right one is looked at. */
-export async function whoHas(
+/** What came of a try to sign in, where it let nobody in. */
+export type NotIn =
+  | 'wrong'
+  /** Too many wrong tries: none is looked at for a while, the right one neither. */
+  | 'locked'
+  /** The password was right; a code of the second factor is wanted beside it. */
+  | 'code-wanted'
+  | 'wrong-code';
+
+/** Whether a password, and a code where one is asked for, are somebody's. Nothing is counted here. */
+async function tried(
   db: Database,
-  name: string,
-  password: string,
-): Promise<PersonRow | 'wrong' | 'locked'> {
-  const [person] = await db
-    .select()
-    .from(people)
-    .where(eq(people.nameKey, keyOf(name)));
-  if (person?.lockedUntil && person.lockedUntil > now()) return 'locked';
-  const right = await isPassword(person?.password ?? null, password);
-  if (!person) return 'wrong';
+  person: PersonRow | undefined,
+  { password, code }: { password: string; code: string | undefined },
+): Promise<'right' | Exclude<NotIn, 'locked'>> {
+  if (!(await isPassword(person?.password ?? null, password)) || !person) return 'wrong';
+  if (person.codesSince === null) return 'right';
+  if (code === undefined) return 'code-wanted';
+  return (await takeCode(db, person, code)) ? 'right' : 'wrong-code';
+}
+
+/** Counts wrong tries: after some in a row none is looked at for a while. A right one of both begins anew. */
+async function countTry(db: Database, person: PersonRow, right: boolean): Promise<void> {
   // The database counts: of tries at the same time each counts.
   const [counted] = await db
     .update(people)
@@ -175,7 +198,31 @@ export async function whoHas(
       .update(people)
       .set({ wrongPasswords: 0, lockedUntil: new Date(Date.now() + lockedMs).toISOString() })
       .where(eq(people.id, person.id));
-  return right ? person : 'wrong';
+}
+
+/** Who has a name and a password, and the second factor where they have one. */
+export async function whoHas(
+  db: Database,
+  name: string,
+  said: { password: string; code?: string | undefined },
+): Promise<PersonRow | NotIn> {
+  const [person] = await db
+    .select()
+    .from(people)
+    .where(eq(people.nameKey, keyOf(name)));
+  if (person?.lockedUntil && person.lockedUntil > now()) return 'locked';
+  const came = await tried(db, person, { password: said.password, code: said.code });
+  // A right password alone is neither: it ends no row of wrong codes, and is no guess.
+  if (person && came !== 'code-wanted') await countTry(db, person, came === 'right');
+  return came === 'right' ? person! : came;
+}
+
+/** Whether a password is that of somebody who is signed in; wrong ones count as they do at the door. */
+export async function isOwnPassword(db: Database, personId: string, password: string): Promise<boolean> {
+  const person = await findPerson(db, personId);
+  if (!person) return false;
+  const came = await whoHas(db, person.name, { password });
+  return typeof came === 'object' || came === 'code-wanted';
 }
 
 /** Changes somebody's own password; their other browsers are signed out. Null where the old one is not right. */
@@ -183,9 +230,7 @@ export async function changePassword(
   db: Database,
   of: { personId: string; old: string; password: string; session: string | undefined },
 ): Promise<string[] | null> {
-  const person = await findPerson(db, of.personId);
-  const known = person ? await whoHas(db, person.name, of.old) : 'wrong';
-  if (known === 'wrong' || known === 'locked') return null;
+  if (!(await isOwnPassword(db, of.personId, of.old))) return null;
   const kept = await hashPassword(of.password);
   return db.transaction(async (tx) => {
     await tx.update(people).set({ password: kept }).where(eq(people.id, of.personId));

@@ -14,6 +14,7 @@ const started = {
   address: undefined,
   always: false,
   trustedProxies: [],
+  secondFactor: 'own-choice' as const,
 };
 
 describe('people sign in wherever somebody else could reach the workspace', () => {

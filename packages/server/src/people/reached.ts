@@ -1,5 +1,5 @@
 import { networkInterfaces } from 'node:os';
-import type { Access } from './access.ts';
+import type { Access, SecondFactorRule } from './access.ts';
 
 /** Addresses of this machine that nobody else reaches. */
 export const isLoopback = (host: string): boolean =>
@@ -33,6 +33,7 @@ export function accessOf(of: {
   /** People sign in on this machine too. */
   always: boolean;
   trustedProxies: readonly string[];
+  secondFactor: SecondFactorRule;
 }): Access {
   const scheme = of.tls ? 'https' : 'http';
   const address = (of.address ?? `${scheme}://${inUrl(addressFor(of.host))}:${of.port}`).replace(/\/$/, '');
@@ -46,6 +47,7 @@ export function accessOf(of: {
     hosts: hosts.map((host) => host.toLowerCase()),
     secure: of.tls || address.startsWith('https:'),
     trustedProxies: of.trustedProxies,
+    secondFactor: of.secondFactor,
     address,
   };
 }

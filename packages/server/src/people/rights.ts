@@ -17,6 +17,7 @@ const rights: readonly Right[] = [
   { method: looking, path: /^\/(health|me)$/, needed: 'nobody' },
   { method: /^POST$/, path: /^\/(sign-in|join)$/, needed: 'nobody' },
   { method: /^POST$/, path: /^\/(sign-out|password|here)$/, needed: 'anybody' },
+  { method: any, path: /^\/second-factor(\/|$)/, needed: 'anybody' },
   { method: any, path: /^\/(sessions|tokens)(\/|$)/, needed: 'anybody' },
   { method: any, path: /^\/people(\/|$)/, needed: 'runs' },
   { method: /^(PATCH|DELETE)$/, path: /^\/machines\/[^/]+$/, needed: 'runs' },
@@ -30,6 +31,10 @@ const ofMachines = /^\/(health|machines\/(join|results(\/[^/]+)?|[^/]+\/(beat|ta
 /** Whether a render machine's token opens an address. */
 export const isForMachines = (path: string): boolean =>
   ofMachines.test(path.toLowerCase().replace(/\/+$/, ''));
+
+/** Whether an address opens to somebody who has yet to set up a second factor that is asked for. */
+export const isForSettingUp = (path: string): boolean =>
+  /^\/(me|sign-out|second-factor(\/on)?)$/.test(path.toLowerCase().replace(/\/+$/, ''));
 
 /** What a request needs, by its method and its address below `/api`. */
 export function neededFor(method: string, path: string): Needed {

@@ -24,6 +24,7 @@ import { machineRoutes } from './machines.ts';
 import { machineWorkRoutes } from './machine-work.ts';
 import { namingRoutes } from './naming.ts';
 import { keyRoutes } from './people/keys.ts';
+import { secondFactorRoutes } from './people/second-factor.ts';
 import { peopleRoutes } from './people/people.ts';
 import { signInRoutes } from './people/sign-in.ts';
 import { packageRoutes } from './packages.ts';
@@ -49,6 +50,7 @@ const factories: readonly ((ws: Workspace) => Router)[] = [
   signInRoutes,
   peopleRoutes,
   keyRoutes,
+  secondFactorRoutes,
   preferenceRoutes,
   hereRoutes,
   productionRoutes,

@@ -36,6 +36,7 @@ export const keys = {
   me: ['me'] as const,
   people: ['people'] as const,
   sessions: ['sessions'] as const,
+  secondFactor: ['second-factor'] as const,
   tokens: ['tokens'] as const,
   machines: ['machines'] as const,
   here: (versionId: string) => ['here', versionId] as const,

@@ -7,7 +7,10 @@ import {
   othersHereSchema,
   personLinkSchema,
   personSchema,
+  proposedCodesSchema,
+  secondFactorSchema,
   sessionSchema,
+  spareCodesSchema,
   tokenSchema,
   type Role,
 } from '@mivvy/api';
@@ -29,7 +32,7 @@ export const useMe = () =>
  */
 export const useComeIn = () =>
   useChange(
-    (input: { name: string; password: string } | { secret: string; password: string }) =>
+    (input: { name: string; password: string; code?: string } | { secret: string; password: string }) =>
       sendJson(meSchema, 'POST', 'secret' in input ? '/join' : '/sign-in', input),
     (_client, input) => {
       if ('secret' in input) window.location.replace('/');
@@ -46,6 +49,26 @@ export const useNewPassword = () =>
     (input: { old: string; password: string }) => tell('/password', input),
     (client) => client.invalidateQueries({ queryKey: keys.sessions }),
   );
+
+/** One's own second factor. */
+export const useSecondFactor = () =>
+  useQuery({
+    queryKey: keys.secondFactor,
+    queryFn: ({ signal }) => getJson(secondFactorSchema, '/second-factor', signal),
+  });
+const staleFactor = (client: QueryClient) =>
+  Promise.all(
+    [keys.secondFactor, keys.sessions, keys.people].map((queryKey) => client.invalidateQueries({ queryKey })),
+  );
+export const useProposeCodes = () =>
+  useChange(
+    (password: string) => sendJson(proposedCodesSchema, 'POST', '/second-factor', { password }),
+    staleFactor,
+  );
+export const useTurnCodesOn = () =>
+  useChange((code: string) => sendJson(spareCodesSchema, 'POST', '/second-factor/on', { code }), staleFactor);
+export const useTurnCodesOff = () =>
+  useChange((password: string) => tell('/second-factor/off', { password }), staleFactor);
 
 export const usePeople = () =>
   useQuery({

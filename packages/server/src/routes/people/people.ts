@@ -12,11 +12,11 @@ import {
   removePerson,
   renewLink,
   toPerson,
-  type PersonRow,
 } from '../../people/people.ts';
 import type { Workspace } from '../../workspace.ts';
 import { answering } from './answering.ts';
 import { asker } from './asker.ts';
+import type { PersonRow } from '../../people/row.ts';
 
 /** Routes of who may come in. */
 export function peopleRoutes(ws: Workspace): Router {

@@ -12,13 +12,14 @@ import { roleWords } from './role-words.ts';
 import { ToldOnce } from './told-once.tsx';
 import styles from './people.module.css';
 
-function standing({ joined, linkEndsAt, lastSeenAt }: Person): string {
+function standing({ joined, linkEndsAt, lastSeenAt, codesSince }: Person): string {
   const seen = lastSeenAt
     ? `last here ${momentWords(lastSeenAt)}`
     : joined
       ? 'not here yet'
       : 'has not come in yet';
-  return linkEndsAt ? `${seen}; a link is open until ${momentWords(linkEndsAt)}` : seen;
+  const said = codesSince ? `${seen}; comes in by password and code` : seen;
+  return linkEndsAt ? `${said}; a link is open until ${momentWords(linkEndsAt)}` : said;
 }
 
 function PersonRow({ person, own }: { person: Person; own: boolean }) {
@@ -53,7 +54,12 @@ function PersonRow({ person, own }: { person: Person; own: boolean }) {
           </button>
         )}
       </span>
-      {link.data && <ToldOnce what={`the link for ${person.name}`} secret={link.data.link} />}
+      {link.data && (
+        <ToldOnce
+          said={`This is the link for ${person.name}. It is shown here only once.${person.codesSince ? ' When it is opened, the second factor ends.' : ''}`}
+          secret={link.data.link}
+        />
+      )}
       {failed && <ProblemNote problem={problemOf(failed.error)} />}
     </li>
   );
@@ -91,7 +97,12 @@ export function Everybody({ ownId }: { ownId: string }) {
           Add somebody
         </Button>
       </form>
-      {add.data && <ToldOnce what={`the link for ${add.data.person.name}`} secret={add.data.link} />}
+      {add.data && (
+        <ToldOnce
+          said={`This is the link for ${add.data.person.name}. It is shown here only once.`}
+          secret={add.data.link}
+        />
+      )}
       {add.isError && <ProblemNote problem={problemOf(add.error)} />}
     </section>
   );

@@ -4,6 +4,7 @@ import { TopBar } from '../../parts/top-bar.tsx';
 import { Browsers } from './browsers.tsx';
 import { Everybody } from './everybody.tsx';
 import { OwnPassword } from './own-password.tsx';
+import { SecondFactor } from './second-factor.tsx';
 import { Tokens } from './tokens.tsx';
 import styles from './people.module.css';
 
@@ -26,6 +27,7 @@ export function PeopleScreen() {
               <Browsers />
               <Tokens role={person.role} />
               <OwnPassword />
+              <SecondFactor />
             </>
           ) : (
             <p>

@@ -1,13 +1,25 @@
 import Button from '@mui/material/Button';
 import TextField from '@mui/material/TextField';
 import { useState } from 'react';
-import { useForm } from 'react-hook-form';
+import { useForm, useWatch } from 'react-hook-form';
 import { Navigate, useLocation } from 'react-router';
 import { problemOf } from '../../api/client.ts';
 import { useComeIn, useMe } from '../../api/people.ts';
 import { ProblemNote } from '../../parts/notices.tsx';
 import { chosenPassword } from './chosen-password.ts';
+import { HowHard } from './how-hard.tsx';
+import { PasswordField } from './password-field.tsx';
 import styles from './people.module.css';
+
+/** The password was right, and a code is wanted for the first time: that is no mistake of anybody’s. */
+const firstAsked = (error: unknown): boolean => problemOf(error).code === 'code-wanted';
+
+/** Whether a code is asked for: from the first time that one was wanted. */
+function useCodeWanted(error: unknown): boolean {
+  const [wanted, setWanted] = useState(false);
+  if (!wanted && error && firstAsked(error)) setWanted(true);
+  return wanted;
+}
 
 /** The way in: by name and password, or by a one-time link that lets a password be chosen. */
 export function SignInScreen() {
@@ -17,7 +29,11 @@ export function SignInScreen() {
   const [secret] = useState(() => (pathname === '/join' ? hash.slice(1) : ''));
   const joining = secret.length > 0;
   const comeIn = useComeIn();
-  const { register, handleSubmit, formState } = useForm({ defaultValues: { name: '', password: '' } });
+  const { register, handleSubmit, formState, control } = useForm({
+    defaultValues: { name: '', password: '', code: '' },
+  });
+  const chosen = useWatch({ control, name: 'password' });
+  const codeWanted = useCodeWanted(comeIn.error);
   // Who is in, or where nobody signs in, there is nothing to do here.
   if (me && (me.person || !me.signIn)) return <Navigate to="/" replace />;
   return (
@@ -25,8 +41,10 @@ export function SignInScreen() {
       <main className={styles.way}>
         <form
           onSubmit={(event) =>
-            void handleSubmit(({ name, password }) =>
-              comeIn.mutate(joining ? { secret, password } : { name, password }),
+            void handleSubmit(({ name, password, code }) =>
+              comeIn.mutate(
+                joining ? { secret, password } : { name, password, ...(codeWanted ? { code } : {}) },
+              ),
             )(event)
           }
         >
@@ -42,15 +60,25 @@ export function SignInScreen() {
               {...register('name', { required: true })}
             />
           )}
-          <TextField
+          <PasswordField
             label="Password"
-            type="password"
             autoComplete={joining ? 'new-password' : 'current-password'}
             error={!!formState.errors.password}
             helperText={formState.errors.password?.message ?? ' '}
             {...register('password', joining ? { validate: chosenPassword } : { required: true })}
           />
-          {comeIn.isError && <ProblemNote problem={problemOf(comeIn.error)} />}
+          {joining && <HowHard password={chosen} />}
+          {codeWanted && (
+            <TextField
+              label="Code"
+              autoFocus
+              autoComplete="one-time-code"
+              error={!!formState.errors.code}
+              helperText="The one that your app shows now, or a spare one."
+              {...register('code', { required: true })}
+            />
+          )}
+          {comeIn.isError && !firstAsked(comeIn.error) && <ProblemNote problem={problemOf(comeIn.error)} />}
           <Button type="submit" variant="contained" disabled={comeIn.isPending || comeIn.isSuccess}>
             {joining ? 'Come in' : 'Sign in'}
           </Button>

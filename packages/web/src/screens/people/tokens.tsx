@@ -81,7 +81,12 @@ export function Tokens({ role }: { role: Role }) {
           Make a token
         </Button>
       </form>
-      {make.data && <ToldOnce what={`the token “${make.data.token.name}”`} secret={make.data.secret} />}
+      {make.data && (
+        <ToldOnce
+          said={`This is the token “${make.data.token.name}”. It is shown here only once.`}
+          secret={make.data.secret}
+        />
+      )}
       {make.isError && <ProblemNote problem={problemOf(make.error)} />}
     </section>
   );

@@ -3,11 +3,17 @@ import { useState } from 'react';
 import styles from './people.module.css';
 
 /** A secret that is shown this once. */
-export function ToldOnce({ what, secret }: { what: string; secret: string }) {
+export function ToldOnce({
+  said,
+  secret,
+}: {
+  /** What it is, in a sentence. */ said: string;
+  secret: string;
+}) {
   const [copied, setCopied] = useState(false);
   return (
     <div className={styles.once} role="status">
-      <p>This is {what}. It is shown here only once.</p>
+      <p>{said}</p>
       <p className={`mono ${styles.secret}`} data-testid="told-once">
         {secret}
       </p>
@@ -16,7 +22,7 @@ export function ToldOnce({ what, secret }: { what: string; secret: string }) {
         variant="outlined"
         onClick={() => void navigator.clipboard.writeText(secret).then(() => setCopied(true))}
       >
-        {copied ? 'Copied' : 'Copy it'}
+        {copied ? 'Copied' : 'Copy'}
       </Button>
     </div>
   );
