@@ -2,7 +2,7 @@ import type { Layout } from '../framing/framing.ts';
 import type { MasterRect, Size } from '../picture/geometry.ts';
 import { barsOf, type Edges } from './bars.ts';
 import { drawPlan } from './draw-plan.ts';
-import { drawPart, fitSide, gridOf, scaledRect, type Grid } from './grid.ts';
+import { drawnOften, drawPart, fitSide, gridOf, scaledRect, type Grid } from './grid.ts';
 import { structuralSimilarity } from './likeness.ts';
 import { correlation, findWindow, searchWindow, type Found } from './register.ts';
 
@@ -89,12 +89,22 @@ export const toleranceOf = ({ source, into }: Layout['panels'][number]): number 
   Math.max(placeTolerance, source.width / into.width);
 
 /** Mean difference of colour and brightness of what is known of two pictures. */
-function colourApart({ file, master }: Sample, window: MasterRect, part: MasterRect, films: Films): number {
+function colourApart(
+  { file, master }: Sample,
+  lumas: { file: Grid; master: Grid },
+  window: MasterRect,
+  part: MasterRect,
+  films: Films,
+): number {
   const cells = { width: 8, height: 8 };
-  const apart = (['luma', 'cb', 'cr'] as const).map((name) => {
-    const [own, planned] = [file[name], master[name]];
-    const a = drawPart(gridOf(own, own.bytes), scaledRect(part, films.frame, own), cells);
-    const b = drawPart(gridOf(planned, planned.bytes), scaledRect(window, films.master, planned), cells);
+  const planes = [
+    [lumas.file, lumas.master],
+    [gridOf(file.cb, file.cb.bytes), gridOf(master.cb, master.cb.bytes)],
+    [gridOf(file.cr, file.cr.bytes), gridOf(master.cr, master.cr.bytes)],
+  ] as const;
+  const apart = planes.map(([own, planned]) => {
+    const a = drawPart(own, scaledRect(part, films.frame, own), cells);
+    const b = drawPart(planned, scaledRect(window, films.master, planned), cells);
     return a.reduce((sum, v, i) => sum + Math.abs(v - b[i]!), 0) / a.length;
   });
   return Math.max(...apart);
@@ -247,7 +257,7 @@ function judgePanel(
       drawPart(master, window, small),
       small,
     ),
-    colour: colourApart(sample, inMaster, part, films),
+    colour: colourApart(sample, grids, inMaster, part, films),
     off:
       lies && isTold(seen, master, found, planned, toleranceOf(panel) / scale)
         ? offBy(found, planned, scale, toleranceOf(panel))
@@ -271,7 +281,7 @@ function liesElsewhere(
 
 /** Looks at one picture of a file beside what its plan shows there: how alike they are, and where its windows lie. */
 export function judge(sample: Sample, films: Films): Judged {
-  const grids = { file: luma(sample.file), master: luma(sample.master) };
+  const grids = { file: luma(sample.file), master: drawnOften(luma(sample.master)) };
   const flat = barsIn(sample, grids.file, grids.master, films);
   const bars = flat && !liesElsewhere(sample, grids, films) ? flat : null;
   const panels = sample.layout.panels.flatMap((panel) => judgePanel(sample, panel, bars, grids, films) ?? []);

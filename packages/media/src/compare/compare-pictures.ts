@@ -19,6 +19,7 @@ import {
 import { eachPiece, startChild } from '../workers/child.ts';
 import type { CompareJob, PictureComparison } from './compare-job.ts';
 import { fileDecode, masterDecode, sameRate, type Decode } from './decodes.ts';
+import { MasterShelf } from './master-shelf.ts';
 
 /** The three planes of a picture in 4:2:0, copied. */
 function planesOf(bytes: Uint8Array, { width, height }: Size): Planes {
@@ -34,6 +35,9 @@ function planesOf(bytes: Uint8Array, { width, height }: Size): Planes {
     cr: plane(half, luma + colour, colour),
   };
 }
+
+/** Of the thread that this runs in: it compares one file after the other. */
+const shelf = new MasterShelf();
 
 /** Every so many frames the progress is told. */
 const tellEvery = 50;
@@ -135,6 +139,30 @@ export async function comparePictures(
     }
   }
 
+  /** Draws from all of the master's pictures that are needed: from those of a version before, or as they are decoded. */
+  async function readMaster(): Promise<boolean> {
+    const key = await MasterShelf.keyOf(plan, job.masterPath, ofMaster.args);
+    const known = shelf.find(key);
+    if (known) {
+      known.smalls.forEach((bytes, i) => drawFrom(bytes, i + ofMaster.skipped, null));
+      known.larges.forEach((planes, frame) => masterPlanes.set(frame, planes));
+      return true;
+    }
+    const { small } = ofMaster;
+    const smalls: Uint8Array[] = [];
+    const keeps = shelf.bears((needed.to - ofMaster.skipped) * small.width * small.height);
+    const read = await decode(
+      ofMaster,
+      (bytes, i) => {
+        if (keeps) smalls.push(bytes.slice());
+        drawFrom(bytes, i + ofMaster.skipped, null);
+      },
+      (planes, i) => masterPlanes.set(masterSamples[i]!, planes),
+    );
+    if (read && keeps) shelf.keep(key, { smalls, larges: new Map(masterPlanes) });
+    return read;
+  }
+
   /** Decodes both films once: all frames small, the sampled ones larger. */
   async function decodeBoth(): Promise<boolean> {
     const [fileRead, masterRead] = await Promise.all([
@@ -146,11 +174,7 @@ export async function comparePictures(
         },
         (planes, i) => filePlanes.set(samples[i]!, planes),
       ),
-      decode(
-        ofMaster,
-        (bytes, i) => drawFrom(bytes, i + ofMaster.skipped, null),
-        (planes, i) => masterPlanes.set(masterSamples[i]!, planes),
-      ),
+      readMaster(),
     ]);
     // A file that breaks off gives what it has; a master that gives nothing can be compared with nothing.
     return (fileRead || fileThumbs.length > 0) && masterRead && planThumbs.some(Boolean);

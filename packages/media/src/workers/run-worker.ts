@@ -38,8 +38,8 @@ const stopsWithinMs = 1500;
 
 /** Workers that wait for their next job, by their file: starting one takes longer than many a job. */
 const waiting = new Map<string, Worker[]>();
-/** A worker that has waited so long is let go, milliseconds. */
-const waitsMs = 60_000;
+/** A worker that has waited so long is let go, milliseconds: the next file of a set takes some minutes to be made. */
+const waitsMs = 5 * 60_000;
 
 /** A worker that waits, or a new one, with a job given to it. */
 async function takeKept(file: URL, data: unknown): Promise<Worker> {

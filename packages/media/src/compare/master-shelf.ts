@@ -1,0 +1,52 @@
+import { stat } from 'node:fs/promises';
+import { LRUCache } from 'lru-cache';
+import { canonicalJson, type Planes, type RenderPlan } from '@mivvy/core';
+
+/** Pictures of one master as they are compared: all that are needed small, luma alone, and some of them larger. */
+export interface MasterPictures {
+  /** From the first that was decoded on. */
+  smalls: readonly Uint8Array[];
+  /** By their frame. */
+  larges: ReadonlyMap<number, Planes>;
+}
+
+/** Decoded pictures that are kept, together, bytes: of a film of about a hundred seconds. */
+const shelfBytes = 192_000_000;
+/** They are let go when nothing was compared with them for so long, milliseconds. */
+const keptMs = 5 * 60_000;
+
+const bytesOf = ({ luma, cb, cr }: Planes): number => luma.bytes.length + cb.bytes.length + cr.bytes.length;
+const sizeOf = ({ smalls, larges }: MasterPictures): number =>
+  smalls.reduce((sum, bytes) => sum + bytes.length, 1) +
+  [...larges.values()].reduce((sum, planes) => sum + bytesOf(planes), 0);
+
+/**
+ * Decoded pictures of a while, so that versions of one film that are compared one after the other have it decoded once.
+ * They are what the film itself gives: what a version shows of them is drawn anew for each.
+ */
+export class MasterShelf {
+  private readonly kept: LRUCache<string, MasterPictures>;
+
+  constructor(bytes = shelfBytes) {
+    this.kept = new LRUCache({ maxSize: bytes, sizeCalculation: sizeOf, ttl: keptMs, ttlAutopurge: true });
+  }
+
+  /** What pictures of a master are known by: its file as it lies there now, and how they were decoded. */
+  static async keyOf(plan: RenderPlan, path: string, args: readonly string[]): Promise<string> {
+    const { size, mtimeMs, ino } = await stat(path);
+    return canonicalJson({ size, mtimeMs, ino, args, range: plan.master.range, hdr: plan.master.hdr });
+  }
+
+  find(key: string): MasterPictures | undefined {
+    return this.kept.get(key);
+  }
+
+  keep(key: string, pictures: MasterPictures): void {
+    this.kept.set(key, pictures);
+  }
+
+  /** Whether pictures of a size would be kept: what would not need not be gathered. */
+  bears(bytes: number): boolean {
+    return bytes <= this.kept.maxSize;
+  }
+}
