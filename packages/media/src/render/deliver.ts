@@ -167,6 +167,7 @@ export async function deliver(plan: RenderPlan, options: DeliverOptions): Promis
           signal,
           logFile,
           nice: options.nice ?? false,
+          sketch: pass === 'sketch',
           onProgress: meter(pass),
         };
         if (isFirstPass(pass))

@@ -36,8 +36,15 @@ export const toneMap = [
 /** Colour samples lie level with the left pixel of a pair (Rec. ITU-T H.264 chroma_sample_loc_type 0); the scaler would take the middle. */
 const chromaPlace = 'in_h_chr_pos=0:out_h_chr_pos=0';
 
-/** How a picture is made smaller: with the finest filter, or for a copy to work with, in a tenth of the time. */
-const scalers = { fine: 'lanczos+accurate_rnd+full_chroma_int', quick: 'area+accurate_rnd' } as const;
+/**
+ * How a picture is sized: with the finest filter; for a copy to work with, in a tenth of the time; or for a pass of an
+ * encode that makes no file, as fast as may be.
+ */
+const scalers = {
+  fine: 'lanczos+accurate_rnd+full_chroma_int',
+  quick: 'area+accurate_rnd',
+  sketch: 'fast_bilinear',
+} as const;
 
 /** Sizes a picture and brings its colours to BT.709, limited range. */
 function scaleTo(
@@ -97,7 +104,12 @@ const isOdd = (size: { width: number; height: number }) => size.width % 2 !== 0 
  *
  * `skipped` are master frames that seeking has already left out before the first one decoded.
  */
-export function stillFilters(plan: RenderPlan, pictures: Pictures, window: MasterRect): string {
+export function stillFilters(
+  plan: RenderPlan,
+  pictures: Pictures,
+  window: MasterRect,
+  scaler: 'fine' | 'sketch' = 'fine',
+): string {
   const { master, frame } = plan;
   const chain = picturesOf(plan, pictures);
   if (isOdd(master.displayed)) chain.push('format=yuv444p'); // colour for every pixel, so that an odd crop loses nothing
@@ -107,7 +119,7 @@ export function stillFilters(plan: RenderPlan, pictures: Pictures, window: Maste
   }
   if (master.hdr !== 'none') chain.push(...toneMap);
   chain.push(
-    scaleTo(cut.scaled.width, cut.scaled.height, master),
+    scaleTo(cut.scaled.width, cut.scaled.height, master, scaler),
     cut.fullChroma ? 'format=yuv444p' : 'format=yuv420p',
   );
   if (cut.scaled.width !== frame.width || cut.scaled.height !== frame.height) {

@@ -25,7 +25,10 @@ export async function encodePicture(
   masterPath: string,
   inputs: string[],
   rest: string[],
-  options: RunOptions,
+  options: RunOptions & {
+    /** It tells an encoder where the bits are needed, and is seen by nobody. */
+    sketch?: boolean;
+  },
   overlays: readonly Overlay[] = [],
 ): Promise<Result<void>> {
   // Overlays come after the picture, and the sound where there is one.
@@ -35,7 +38,12 @@ export async function encodePicture(
   const still = stillWindow(plan);
   if (still && plain) {
     const seek = seekTo(plan.master, plan.kept[0]!.from);
-    const window = stillFilters(plan, { kind: 'delivered', skipped: seek.skipped }, still);
+    const window = stillFilters(
+      plan,
+      { kind: 'delivered', skipped: seek.skipped },
+      still,
+      options.sketch ? 'sketch' : 'fine',
+    );
     const chain = [window, ...sharpenFilters(plan)].join(',');
     const run = await runFfmpeg(
       [
