@@ -31,6 +31,29 @@ const plan = film(160);
 const quick = film(160, 3);
 
 describe('lining a file up with its plan', () => {
+  test('a slow change of light that goes the way of what coding did to a shot sets nothing out of step', () => {
+    // Two frames a drawing, as animators draw; the last shot grows lighter where its coding is lighter all along.
+    const [width, height] = [24, 32];
+    const shot = (light: (step: number) => number) =>
+      Array.from({ length: 60 }, (_, k) =>
+        Float32Array.from(
+          { length: width * height },
+          (__, i) => 90 + 30 * Math.sin(i * 0.37) + (i % 3 ? 0 : light(Math.floor(k / 2))),
+        ),
+      );
+    const planned = [...plan.slice(0, 60), ...shot((step) => 0.9 * step)];
+    const coded = planned.map((picture, k) =>
+      k < 60 ? picture : Float32Array.from(picture, (v, i) => v + [2, 3, 0][i % 3]!),
+    );
+    for (const amount of [0, 1]) {
+      const { held, missing } = lineUp(noisy(coded, amount), planned, blind(120));
+      expect([held, missing]).toEqual([[], []]);
+    }
+    // Frames that really are another's are told all the same.
+    const late = coded.map((picture, k) => (k > 80 && k < 100 ? coded[k - 8]! : picture));
+    expect(lineUp(noisy(late, 1), planned, blind(120)).held.length).toBeGreaterThan(0);
+  });
+
   test('a file that is as planned has no gaps, however noisy', () => {
     for (const amount of [0, 2, 6]) {
       const { shows, held, missing } = lineUp(noisy(plan, amount), plan, blind(160));
