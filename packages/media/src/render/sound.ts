@@ -1,4 +1,4 @@
-import { mkdtemp, rm } from 'node:fs/promises';
+import { copyFile, mkdtemp, rename, rm } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { frameToSeconds, ok, planSeconds, type Loudness, type RenderPlan, type Result } from '@mivvy/core';
@@ -12,7 +12,16 @@ const closeEnough = 0.2;
 /** Coding moves peaks; the limiter starts this far under the ceiling, dB. */
 const firstHeadroom = 0.6;
 /** Attempts at meeting loudness and true peak together before the nearest is taken (and the check says so). */
-const attempts = 4;
+const attempts = 7;
+/** Coding that raises the limiter's ceiling by more than this has made peaks of its own, dB. From trials with speech. */
+const codedPeaks = 1;
+/** A decibel more adds at least so many; the gain is changed by no more at once, dB. */
+const leastEffect = 0.2;
+const mostStep = 6;
+/** A limiter is not asked for more than this, dB over what a gain alone would take: it would be heard. */
+const mostLimited = 12;
+/** A decibel above the ceiling counts as much as so many of loudness. */
+const overWeight = 20;
 
 export interface SoundRun {
   masterPath: string;
@@ -42,13 +51,14 @@ export async function makeSound(plan: RenderPlan, run: SoundRun): Promise<MadeSo
   const cut = join(run.workDir, 'sound.wav');
   must(await cutSound(plan, audio, cut, run));
 
-  const encode = (filters: string[]) =>
+  const encode = (filters: string[], steady: boolean) =>
     runFfmpeg(
       [
         ...inputArgs(cut),
         ...(filters.length ? ['-af', filters.join(',')] : []),
         '-c:a',
         audio.codec === 'aac' ? 'aac' : 'libopus',
+        ...(steady && audio.codec === 'aac' ? ['-aac_coder', 'fast'] : []),
         '-b:a',
         `${audio.kbps}k`,
         '-ar',
@@ -70,39 +80,100 @@ export async function makeSound(plan: RenderPlan, run: SoundRun): Promise<MadeSo
   const before = must(await measureLoudness(cut, 0, run.signal, run.logFile));
   const made: MadeSound = { path: out, source: before };
   if (!target || before.integratedLufs === null) {
-    must(await encode([]));
+    must(await encode([], false));
     return made;
   }
-  let gain = target.integratedLufs - before.integratedLufs;
-  let headroom = firstHeadroom;
-  let limiting = before.truePeakDbtp !== null && before.truePeakDbtp + gain > target.truePeakDbtp - headroom;
+  const kept = `${out}.best`;
+  let best = Infinity;
+  let tried: Try | null = null;
+  let next: Attempt = firstAttempt(before, target);
+  const most = next.gain + mostLimited;
   for (let i = 0; i < attempts; i++) {
-    const ceiling = 10 ** ((target.truePeakDbtp - headroom) / 20);
-    must(
-      await encode([
-        `volume=${gain.toFixed(3)}dB:precision=float`,
-        // The limiter works at four times the rate, where peaks between samples show.
-        ...(limiting
-          ? [
-              `aresample=${audio.sampleRate * 4}`,
-              `alimiter=limit=${Math.max(0.0625, ceiling).toFixed(5)}:level=false:attack=2:release=60`,
-              `aresample=${audio.sampleRate}`,
-            ]
-          : []),
-      ]),
-    );
+    must(await encode(limited(next, target, audio.sampleRate), next.steady));
     const coded = must(await measureLoudness(out, 0, run.signal, run.logFile));
-    if (coded.integratedLufs === null || coded.truePeakDbtp === null) break;
-    const off = target.integratedLufs - coded.integratedLufs;
-    const over = coded.truePeakDbtp - target.truePeakDbtp;
-    if (Math.abs(off) <= closeEnough && over <= 0) break;
-    if (Math.abs(off) > closeEnough) gain += off;
-    if (over > 0) {
-      if (limiting) headroom += over + 0.2;
-      limiting = true;
+    if (coded.integratedLufs === null || coded.truePeakDbtp === null) return made;
+    const now: Try = {
+      ...next,
+      off: target.integratedLufs - coded.integratedLufs,
+      over: coded.truePeakDbtp - target.truePeakDbtp,
+    };
+    if (missedBy(now) === 0) {
+      await rm(kept, { force: true });
+      return made;
     }
+    if (missedBy(now) < best) {
+      best = missedBy(now);
+      await copyFile(out, kept);
+    }
+    next = nextAttempt(now, tried, most);
+    tried = now;
   }
+  await rename(kept, out);
   return made;
+}
+
+/** How a sound is brought to its loudness. */
+interface Attempt {
+  /** Decibels. */
+  gain: number;
+  /** A limiter holds peaks this far under the ceiling, dB, where there is one. */
+  headroom: number;
+  limiting: boolean;
+  /** Coded in the way that makes no peaks of its own, where the usual one does. */
+  steady: boolean;
+}
+
+/** An attempt and what came of it. */
+interface Try extends Attempt {
+  /** What the loudness lacks of its target, LU. */
+  off: number;
+  /** What the true peak lies over its ceiling, dB. */
+  over: number;
+}
+
+type Target = NonNullable<NonNullable<RenderPlan['audio']>['loudness']>;
+
+const firstAttempt = (before: Loudness, target: Target): Attempt => {
+  const gain = target.integratedLufs - before.integratedLufs!;
+  const limiting =
+    before.truePeakDbtp !== null && before.truePeakDbtp + gain > target.truePeakDbtp - firstHeadroom;
+  return { gain, headroom: firstHeadroom, limiting, steady: false };
+};
+
+/** Filters of an attempt. */
+function limited({ gain, headroom, limiting }: Attempt, target: Target, sampleRate: number): string[] {
+  const ceiling = 10 ** ((target.truePeakDbtp - headroom) / 20);
+  return [
+    `volume=${gain.toFixed(3)}dB:precision=float`,
+    // The limiter works at four times the rate, where peaks between samples show.
+    ...(limiting
+      ? [
+          `aresample=${sampleRate * 4}`,
+          `alimiter=limit=${Math.max(0.0625, ceiling).toFixed(5)}:level=false:attack=2:release=60`,
+          `aresample=${sampleRate}`,
+        ]
+      : []),
+  ];
+}
+
+/** How far an attempt is from what was wanted, 0 for not at all. A peak above its ceiling is worse than any loudness. */
+const missedBy = ({ off, over }: Try): number =>
+  Math.max(0, Math.abs(off) - closeEnough) + overWeight * Math.max(0, over);
+
+/** What is tried after an attempt that missed, by what the one before it came to, with a gain of at most `most`. */
+function nextAttempt(now: Try, before: Try | null, most: number): Attempt {
+  const { headroom, limiting, steady, off, over } = now;
+  // A limiter takes some of each decibel: how much is told by what the last step came to.
+  const isLike = before?.limiting === limiting && before.headroom === headroom && before.steady === steady;
+  const step = isLike ? now.gain - before.gain : 0;
+  const effect = step ? Math.max(leastEffect, Math.min(1, (before!.off - off) / step)) : 1;
+  const louder = Math.abs(off) > closeEnough ? Math.min(mostStep, off / effect) : 0;
+  const gain = Math.min(most, now.gain + louder);
+  if (over <= 0) return { gain, headroom, limiting, steady };
+  if (!limiting) return { gain, headroom, limiting: true, steady };
+  // Peaks that coding itself makes are not got under by limiting harder: that takes loudness away and leaves them.
+  if (!steady && over + headroom > codedPeaks) return { gain, headroom, limiting, steady: true };
+  return { gain, headroom: headroom + over + 0.2, limiting, steady };
 }
 
 /** Whether something is heard in what of a master a plan plays; null where no sound is wanted of it. */
