@@ -1,4 +1,5 @@
 import { stat } from 'node:fs/promises';
+import { availableParallelism } from 'node:os';
 import { LRUCache } from 'lru-cache';
 import { canonicalJson, type Planes, type RenderPlan } from '@mivvy/core';
 
@@ -10,8 +11,12 @@ export interface MasterPictures {
   larges: ReadonlyMap<number, Planes>;
 }
 
-/** Decoded pictures that are kept, together, bytes: of a film of about a hundred seconds. */
-const shelfBytes = 192_000_000;
+/**
+ * Decoded pictures that are kept by all threads that compare, bytes; as many files are compared at once as exports run,
+ * half as many as there are cores. On two cores that is a film of about a hundred seconds.
+ */
+const allShelvesBytes = 384_000_000;
+const shelfBytes = Math.floor(allShelvesBytes / Math.max(2, availableParallelism() / 2));
 /** They are let go when nothing was compared with them for so long, milliseconds. */
 const keptMs = 5 * 60_000;
 
