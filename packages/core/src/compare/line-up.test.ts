@@ -1,6 +1,7 @@
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import { lineUp, type Thumb } from './line-up.ts';
+import { lineUp } from './line-up.ts';
+import type { Thumb } from './thumbs.ts';
 
 /** A film of blobs that wander over a textured ground; every frame differs a little from the next. */
 function film(frames: number, speed = 0.7): Float32Array[] {

@@ -1,8 +1,6 @@
-import type { FrameSpan } from '../time/span.ts';
 import { correlation } from './register.ts';
-
-/** A small picture of one frame: as many values as all others of its film. */
-export type Thumb = ArrayLike<number>;
+import { difference, settled, type Thumb } from './thumbs.ts';
+import { withoutWaverings } from './waverings.ts';
 
 /** Frames of a plan that a file does not show, before which of its own frames. */
 export interface MissingFrames {
@@ -37,16 +35,6 @@ const leastNoise = 0.09;
 /** So far to both sides of where it should be a frame is looked for at first, and at last, in frames. */
 const near = 12;
 const far = 96;
-
-/** Mean square difference of two small pictures. */
-export function difference(a: Thumb, b: Thumb): number {
-  let sum = 0;
-  for (let i = 0; i < a.length; i++) {
-    const d = a[i]! - b[i]!;
-    sum += d * d;
-  }
-  return sum / a.length;
-}
 
 /** Differences of every file frame to the plan's frames in a band around where it should be. */
 function band(file: readonly Thumb[], plan: readonly Thumb[], reach: number): Float32Array[] {
@@ -96,11 +84,6 @@ interface Path {
   edge: number;
 }
 
-/** A change of the plan's picture as large as this, mean square, begins another shot. */
-const anotherShot = 300;
-/** What lies between a file's pictures and the plan's for so many frames on either side is no movement. */
-const lasting = 12;
-
 /** Median of how alike the file's frames and what they show of the plan are. */
 export function alikeness(
   file: readonly Thumb[],
@@ -113,46 +96,6 @@ export function alikeness(
     .flatMap((j, k) => (k % every === 0 && !blind[k] ? [correlation(file[k]!, plan[j]!)] : []))
     .sort((a, b) => a - b);
   return all[all.length >> 1] ?? 0;
-}
-
-/**
- * A file's pictures without what lastingly sets them apart from the plan's in each shot, such as a window that lies a
- * little beside: as large a difference as that would drown what tells one frame from the next.
- */
-function settled(
-  file: readonly Thumb[],
-  plan: readonly Thumb[],
-  shows: Int32Array,
-  blind: Uint8Array,
-): Thumb[] {
-  const cells = file[0]!.length;
-  const starts = file.map((_, k) => {
-    const [a, b] = [plan[shows[k]!]!, plan[shows[Math.max(0, k - 1)]!]!];
-    return k === 0 || difference(a, b) > anotherShot;
-  });
-  const shot = new Int32Array(file.length);
-  for (let k = 1; k < file.length; k++) shot[k] = shot[k - 1]! + (starts[k] ? 1 : 0);
-  const sum = new Float64Array(cells);
-  let counted = 0;
-  const count = (k: number, sign: 1 | -1) => {
-    if (blind[k]) return;
-    const [own, planned] = [file[k]!, plan[shows[k]!]!];
-    for (let i = 0; i < cells; i++) sum[i]! += sign * (own[i]! - planned[i]!);
-    counted += sign;
-  };
-  let [first, end] = [0, 0];
-  return file.map((own, k) => {
-    while (first < k && (shot[first] !== shot[k] || first < k - lasting)) {
-      if (first < end) count(first, -1);
-      first++;
-    }
-    end = Math.max(end, first);
-    while (end < file.length && shot[end] === shot[k] && end <= k + lasting) count(end++, 1);
-    const share = counted ? 1 / counted : 0;
-    const calm = new Float32Array(cells);
-    for (let i = 0; i < cells; i++) calm[i] = own[i]! - sum[i]! * share;
-    return calm;
-  });
 }
 
 /** The cheapest way through the band from the first frames to the last ones, by dynamic programming. */
@@ -257,87 +200,6 @@ function gapsOf(shows: Int32Array, frames: number): Pick<LineUp, 'missing' | 'he
   const instead = last?.to === shows.length ? last.to - last.from : 0;
   if (left > instead) missing.push({ at: shows.length, count: left - instead });
   return { missing, held };
-}
-
-/**
- * A stretch that lies beside and comes back again must be clearly more alike there: by so much of what sets its pictures
- * apart all the same. Where coding has bent a slow picture by more than it moves, which frame is which cannot be told.
- */
-const clearly = 0.1;
-/**
- * By so much it is beyond doubt; by less it has to hold as well once what lastingly sets the pictures apart is taken off:
- * a slow change of light that happens to go the way of what coding did to the shot makes later pictures more alike.
- */
-const plainly = 1;
-/** And by so much in each of its pictures, mean square: less is what rounding and coding make of a slow change of light. */
-const seenToMove = 0.15;
-
-/** Pictures of a file beside those of a plan that they are said to show: how unlike they are, together. */
-const apartAlong = (
-  pictures: readonly Thumb[],
-  plan: readonly Thumb[],
-  shows: Int32Array,
-  span: FrameSpan,
-): number => {
-  let sum = 0;
-  for (let k = span.from; k < span.to; k++) sum += difference(pictures[k]!, plan[shows[k]!]!);
-  return sum;
-};
-
-/**
- * Whether a stretch of a path is more alike beside than along its usual offset, and how clearly that has to be so.
- *
- * @param straight the path with the stretch put back
- */
-function isBeside(
-  films: { file: readonly Thumb[]; plan: readonly Thumb[]; blind: Uint8Array },
-  shows: Int32Array,
-  straight: Int32Array,
-  { from, to }: FrameSpan,
-): boolean {
-  const { file, plan, blind } = films;
-  const isClear = (along: number, beside: number) =>
-    along - beside >= clearly * beside && along - beside >= seenToMove * (to - from);
-  const span = { from, to };
-  const [along, beside] = [straight, shows].map((path) => apartAlong(file, plan, path, span)) as [
-    number,
-    number,
-  ];
-  if (!isClear(along, beside)) return false;
-  if (along - beside >= plainly * beside) return true;
-  const [first, end] = [Math.max(0, from - 2 * lasting), Math.min(file.length, to + 2 * lasting)];
-  const [calmAlong, calmBeside] = [straight, shows].map((path) => {
-    const own = path.slice(first, end);
-    const calm = settled(file.slice(first, end), plan, own, blind.slice(first, end));
-    return apartAlong(calm, plan, own, { from: from - first, to: to - first });
-  }) as [number, number];
-  return isClear(calmAlong, calmBeside);
-}
-
-/**
- * Takes back stretches of a path that leave its offset and come back to it for too little. Films of one length begin and
- * end together, whatever lies between.
- */
-function withoutWaverings(
-  shows: Int32Array,
-  file: readonly Thumb[],
-  plan: readonly Thumb[],
-  blind: Uint8Array,
-): Int32Array {
-  const straight = shows.slice();
-  const together = file.length === plan.length;
-  for (let from = together ? 0 : 1; from < shows.length; from++) {
-    const usual = from === 0 ? 0 : straight[from - 1]! - (from - 1);
-    if (shows[from]! - from === usual) continue;
-    let to = from;
-    while (to < shows.length && shows[to]! - to !== usual) to++;
-    if (to === shows.length && !(together && usual === 0)) break;
-    const putBack = straight.slice();
-    for (let k = from; k < to; k++) putBack[k] = k + usual;
-    if (!isBeside({ file, plan, blind }, straight, putBack, { from, to })) straight.set(putBack);
-    from = to;
-  }
-  return straight;
 }
 
 /**

@@ -1,5 +1,5 @@
 import type { FrameSpan } from '../time/span.ts';
-import { difference, type Thumb } from './line-up.ts';
+import { difference, type Thumb } from './thumbs.ts';
 
 /** Luma, limited range: a frame none of whose parts is brighter is black; a plan's frame as bright as the second is not. */
 const blackUpTo = 24;

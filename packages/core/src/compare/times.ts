@@ -1,8 +1,9 @@
 import type { FrameSpan } from '../time/span.ts';
 import { fps, type Rate } from '../time/rate.ts';
 import type { Comparison } from './comparison.ts';
-import { alikeness, lineUp, type Thumb } from './line-up.ts';
+import { alikeness, lineUp } from './line-up.ts';
 import { blackSpans, frozenSpans } from './spans.ts';
+import type { Thumb } from './thumbs.ts';
 
 /** A picture that stands still for so long is frozen; a shorter time, it is repeated. Seconds. */
 const frozenSeconds = 0.4;

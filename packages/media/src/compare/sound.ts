@@ -11,7 +11,7 @@ import {
 } from '@mivvy/core';
 import { inputArgs, must, runFfmpegToMemory } from '../ffmpeg/run.ts';
 import { soundFrom } from '../render/filters.ts';
-import { cutSound } from '../render/sound.ts';
+import { cutSound } from '../render/cut-sound.ts';
 
 /** Below this no piece of a file's sound is the master's, correlation. */
 const leastAlike = 0.35;

@@ -2,7 +2,8 @@ import { readFile, stat, writeFile } from 'node:fs/promises';
 import { basename, join } from 'node:path';
 import { LRUCache } from 'lru-cache';
 import { canonicalJson, planSeconds, type RenderPlan } from '@mivvy/core';
-import { makeSound, type MadeSound, type SoundRun } from './sound.ts';
+import type { SoundRun } from './cut-sound.ts';
+import { makeSound, type MadeSound } from './sound.ts';
 
 /** Sounds that are kept, together, bytes: some hundred minutes of them. */
 const shelfBytes = 96_000_000;
