@@ -172,7 +172,7 @@ test('who must have a second factor sets one up before anything else, comes in b
   await page.getByRole('button', { name: /go in$/ }).click();
   await expect(page.getByRole('button', { name: 'Ada, signed in' })).toBeVisible();
 
-  const signOut = async () => {
+  const signOutAndIn = async () => {
     await page.getByRole('button', { name: 'Ada, signed in' }).click();
     await page.getByRole('menuitem', { name: 'Sign out' }).click();
     await page.getByLabel('Name').fill('Ada');
@@ -182,14 +182,18 @@ test('who must have a second factor sets one up before anything else, comes in b
     // It is asked for; nobody did anything wrong.
     await expect(page.getByRole('alert')).toHaveCount(0);
   };
-  await signOut();
+  await signOutAndIn();
   await page.getByLabel('Code').fill(spare[0]!);
   await page.getByRole('button', { name: 'Sign in' }).click();
   await expect(page.getByRole('button', { name: 'Ada, signed in' })).toBeVisible();
-  await signOut();
+  await signOutAndIn();
   await page.getByLabel('Code').fill(spare[0]!);
   await page.getByRole('button', { name: 'Sign in' }).click();
   await expect(page.getByRole('alert')).toContainText('was used');
+  // It is asked of her, and of nobody else.
+  await page.getByLabel('Name').fill('Bo');
+  await expect(page.getByLabel('Code')).toHaveCount(0);
+  await page.getByLabel('Name').fill('Ada');
   await page.getByLabel('Code').fill(app.generate({ timestamp: Date.now() + 30_000 }));
   await page.getByRole('button', { name: 'Sign in' }).click();
   await expect(page.getByRole('button', { name: 'Ada, signed in' })).toBeVisible();

@@ -1,10 +1,10 @@
 import type { ZxcvbnFactory } from '@zxcvbn-ts/core';
 
 /**
- * Powers of ten of guesses below which a password is refused: “safely unguessable” where an online attack is held back
- * begins there (D. L. Wheeler, “zxcvbn: Low-Budget Password Strength Estimation”, USENIX Security 2016, section 5).
+ * Powers of ten of guesses below which a password is refused: the estimator's own line between “somewhat guessable” and
+ * “safely unguessable” (after D. L. Wheeler, USENIX Security 2016; the value is from memory).
  */
-export const leastDecades = 8;
+const leastDecades = 8;
 
 /** How hard a password is to guess. */
 export interface Guesses {
@@ -57,7 +57,11 @@ const reasons: Record<string, string> = {
  */
 export async function guessesOf(password: string, name: string): Promise<Guesses> {
   const words = ['mivvy', name, ...name.split(/\s+/)].filter(Boolean);
-  estimator ??= loadEstimator();
+  // Lists that could not be fetched are asked for again the next time.
+  estimator ??= loadEstimator().catch((error: unknown) => {
+    estimator = undefined;
+    throw error;
+  });
   const found = (await estimator).check(password.normalize('NFKC'), words);
   const enough = found.guessesLog10 >= leastDecades;
   const because = reasons[found.feedback.warning ?? ''] ?? null;

@@ -13,6 +13,7 @@ export interface AreaSums {
   height: number;
 }
 
+/** Makes the sums of a picture. */
 export function areaSums({ width, height }: Size, data: Float32Array): AreaSums {
   const stride = width + 1;
   const sums = new Float64Array(stride * (height + 1));
@@ -28,7 +29,7 @@ export function areaSums({ width, height }: Size, data: Float32Array): AreaSums 
 }
 
 /** Edges of cells along one axis: the sample that each lies in, how far into it, and how many edges on a cell ends. */
-interface Edges {
+interface CellEdges {
   at: Int32Array;
   into: Float64Array;
   /** The cell that begins at edge `i` ends at edge `i + span`. */
@@ -38,7 +39,7 @@ interface Edges {
 }
 
 /** Cells narrower than a sample are as wide as one, about their middle; wider ones share their edges. */
-function edgesOf(start: number, length: number, cells: number, samples: number): Edges {
+function edgesOf(start: number, length: number, cells: number, samples: number): CellEdges {
   const step = length / cells;
   const shared = step >= 1;
   const [wide, span] = shared ? [step, 1] : [1, cells];
@@ -56,7 +57,13 @@ function edgesOf(start: number, length: number, cells: number, samples: number):
 }
 
 /** The sums of all samples above and to the left of where some edges across meet one edge down. */
-function sumsAlong(table: AreaSums, across: Edges, down: Edges, edge: number, to: Float64Array): void {
+function sumsAlong(
+  table: AreaSums,
+  across: CellEdges,
+  down: CellEdges,
+  edge: number,
+  to: Float64Array,
+): void {
   const { sums, stride } = table;
   const { at, into } = across;
   const above = down.at[edge]! * stride;

@@ -142,7 +142,7 @@ export async function comparePictures(
   /** Draws from all of the master's pictures that are needed: from those of a version before, or as they are decoded. */
   async function readMaster(): Promise<boolean> {
     const key = await MasterShelf.keyOf(plan, job.masterPath, ofMaster.args);
-    const known = shelf.find(key);
+    const known = key === null ? undefined : shelf.find(key);
     if (known) {
       known.smalls.forEach((bytes, i) => drawFrom(bytes, i + ofMaster.skipped, null));
       known.larges.forEach((planes, frame) => masterPlanes.set(frame, planes));
@@ -150,7 +150,8 @@ export async function comparePictures(
     }
     const { small } = ofMaster;
     const smalls: Uint8Array[] = [];
-    const keeps = shelf.bears((needed.to - ofMaster.skipped) * small.width * small.height);
+    // Of a film that is gone, the decoder says so.
+    const keeps = key !== null && shelf.bears((needed.to - ofMaster.skipped) * small.width * small.height);
     const read = await decode(
       ofMaster,
       (bytes, i) => {

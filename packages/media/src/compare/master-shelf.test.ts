@@ -50,6 +50,13 @@ test('a film is known by its file and by how it was decoded', async () => {
   expect(await key(['a'])).not.toBe(first);
 });
 
+test('a film that is gone is said to be, in a sentence', async () => {
+  const measured = await measureFile(at('other.mp4'));
+  if (!measured.ok) throw new Error(measured.problem.sentence);
+  const found = await compareFile(at('other.mp4'), measured.value, plan, at('gone.mp4'));
+  expect(found.ok ? 'compared' : found.problem.sentence).toBe('A file that is needed is no longer there.');
+}, 60_000);
+
 test('the second version of a film is held against the same pictures; a film in its place is decoded anew', async () => {
   const made = await deliver(plan, {
     masterPath: at('master.mp4'),

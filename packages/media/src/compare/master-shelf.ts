@@ -36,9 +36,11 @@ export class MasterShelf {
     this.kept = new LRUCache({ maxSize: bytes, sizeCalculation: sizeOf, ttl: keptMs, ttlAutopurge: true });
   }
 
-  /** What pictures of a master are known by: its file as it lies there now, and how they were decoded. */
-  static async keyOf(plan: RenderPlan, path: string, args: readonly string[]): Promise<string> {
-    const { size, mtimeMs, ino } = await stat(path);
+  /** What pictures of a master are known by: its file as it lies there now, and how they were decoded; null where it is gone. */
+  static async keyOf(plan: RenderPlan, path: string, args: readonly string[]): Promise<string | null> {
+    const file = await stat(path).catch(() => null);
+    if (!file) return null;
+    const { size, mtimeMs, ino } = file;
     return canonicalJson({ size, mtimeMs, ino, args, range: plan.master.range, hdr: plan.master.hdr });
   }
 

@@ -5,6 +5,7 @@ import { inputArgs, must, runFfmpeg } from '../ffmpeg/run.ts';
 import { soundFrom } from './filters.ts';
 import { joinSound, soundPiece } from './join-sound.ts';
 
+/** What a sound is made from, and where. */
 export interface SoundRun {
   masterPath: string;
   workDir: string;

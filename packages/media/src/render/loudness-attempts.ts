@@ -33,7 +33,8 @@ export interface Try extends Attempt {
   over: number;
 }
 
-export type Target = NonNullable<NonNullable<RenderPlan['audio']>['loudness']>;
+/** What a placement asks of a sound. */
+type Target = NonNullable<NonNullable<RenderPlan['audio']>['loudness']>;
 
 /** What is tried first: one gain for the whole of a sound, as it was measured before. */
 export const firstAttempt = (before: Loudness, target: Target): Attempt => {

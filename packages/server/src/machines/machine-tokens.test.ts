@@ -9,17 +9,11 @@ import { madeProduction, type MadeProduction } from '../testing/made.ts';
 import { startWorker, type WorkerProcess } from '../testing/process.ts';
 import { OwnRedis, redisThere } from '../testing/redis.ts';
 import { testServer, until, type TestServer } from '../testing/server.ts';
+import { onThisMachine } from '../people/access.ts';
 
 // Where people sign in, a machine comes in by a token of its own, and is out when that is revoked.
 
-const access = {
-  signIn: true,
-  hosts: [],
-  secure: false,
-  trustedProxies: [],
-  secondFactor: 'own-choice' as const,
-  address: 'http://mivvy.test',
-};
+const access = { ...onThisMachine, signIn: true, address: 'http://mivvy.test' };
 
 (redisThere ? describe : describe.skip)('a machine where people sign in', () => {
   let redis: OwnRedis;

@@ -59,8 +59,9 @@ async function run(): Promise<number> {
       tell(problemLine(made.problem));
       return 2;
     }
+    const ends = known?.codesSince ? '; their second factor ends then' : '';
     tell(
-      `${asked.name} ${known ? 'chooses a new password' : `comes in as one who ${asked.role}`} by this link, once, within ${linkHours} hours:`,
+      `${asked.name} ${known ? 'chooses a new password' : `comes in as one who ${asked.role}`} by this link, once, within ${linkHours} hours${ends}:`,
     );
     process.stdout.write(`${await addressNow()}/join#${made.value.secret}\n`);
     return 0;

@@ -19,20 +19,14 @@ import { madeProduction } from '../testing/made.ts';
 import { testServer, until, type TestServer } from '../testing/server.ts';
 import { addPerson, renewLink } from './people.ts';
 import { neededFor } from './rights.ts';
+import { onThisMachine } from './access.ts';
 
 /**
  * Who may come in, and what they may do. What is asked for is OWASP ASVS 4.0.3, level 2, chapters 2 to 4, as
  * `docs/security.md` lists it.
  */
 const password = 'correct horse battery staple';
-const access = {
-  signIn: true,
-  hosts: [],
-  secure: false,
-  trustedProxies: [],
-  secondFactor: 'own-choice' as const,
-  address: 'http://mivvy.test',
-};
+const access = { ...onThisMachine, signIn: true, address: 'http://mivvy.test' };
 
 let s: TestServer;
 const cookies = new Map<string, string>();

@@ -16,9 +16,12 @@ function useGuesses(password: string): Guesses | null {
   useEffect(() => {
     let stale = false;
     const known = password.length < tellFrom ? Promise.resolve(null) : guessesOf(password, name);
-    void known.then((found) => {
-      if (!stale) setGuesses(found);
-    });
+    // Where the lists cannot be fetched nothing is told here; the server looks at what is chosen all the same.
+    void known
+      .catch(() => null)
+      .then((found) => {
+        if (!stale) setGuesses(found);
+      });
     return () => {
       stale = true;
     };

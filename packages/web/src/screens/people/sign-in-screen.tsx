@@ -14,11 +14,12 @@ import styles from './people.module.css';
 /** The password was right, and a code is wanted for the first time: that is no mistake of anybody’s. */
 const firstAsked = (error: unknown): boolean => problemOf(error).code === 'code-wanted';
 
-/** Whether a code is asked for: from the first time that one was wanted. */
-function useCodeWanted(error: unknown): boolean {
-  const [wanted, setWanted] = useState(false);
-  if (!wanted && error && firstAsked(error)) setWanted(true);
-  return wanted;
+/** Whether a code is asked of a name: from the first time that one was wanted of it. */
+function useCodeWanted({ error, variables }: ReturnType<typeof useComeIn>, name: string): boolean {
+  const [wantedOf, setWantedOf] = useState<string | null>(null);
+  const tried = variables && 'name' in variables ? variables.name : null;
+  if (tried !== null && tried !== wantedOf && error && firstAsked(error)) setWantedOf(tried);
+  return wantedOf !== null && wantedOf === name;
 }
 
 /** The way in: by name and password, or by a one-time link that lets a password be chosen. */
@@ -33,7 +34,7 @@ export function SignInScreen() {
     defaultValues: { name: '', password: '', code: '' },
   });
   const chosen = useWatch({ control, name: 'password' });
-  const codeWanted = useCodeWanted(comeIn.error);
+  const codeWanted = useCodeWanted(comeIn, useWatch({ control, name: 'name' }));
   // Who is in, or where nobody signs in, there is nothing to do here.
   if (me && (me.person || !me.signIn)) return <Navigate to="/" replace />;
   return (
