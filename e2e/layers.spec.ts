@@ -393,8 +393,24 @@ test('a cue is drawn along what is heard around it', async ({ page }) => {
   await expect(page.getByText(/^00:00:03:1[123]$/).first()).toBeVisible();
   const mark = sound.locator('[part~="region"]').first();
   const before = (await mark.boundingBox())!;
+  // Something else becomes known of the film meanwhile: what is in the hand stays where it is.
+  const inHand = await mark.elementHandle();
+  const base = new URL(page.url()).pathname.split('/').slice(0, 3).join('/');
+  const production = await page.request.get(`/api${base}`);
+  const [master] = ((await production.json()) as { masters: { id: string; revision: number }[] }).masters;
+  const keep = {
+    ...{ id: 'seen', name: 'A door', kind: 'title', span: { from: 0, to: 25 } },
+    keys: [{ at: 0, x: 0.4, y: 0.3, width: 0.2, height: 0.4 }],
+  };
+  const asked = page.waitForResponse((answer) => answer.url().endsWith('/along'));
+  const kept = await page.request.patch(`/api/masters/${master!.id}/work`, {
+    data: { revision: master!.revision, keeps: [keep] },
+  });
+  expect(kept.ok()).toBe(true);
+  await (await asked).finished();
   await end.click();
   await page.getByRole('textbox', { name: 'End of cue 1' }).fill('4s');
   await page.keyboard.press('Enter');
   await expect.poll(async () => (await mark.boundingBox())!.width / before.width).toBeGreaterThan(2.5);
+  expect(await inHand!.evaluate((drawn) => drawn.isConnected)).toBe(true);
 });

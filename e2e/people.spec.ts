@@ -175,6 +175,7 @@ test('who must have a second factor sets one up before anything else, comes in b
   const signOutAndIn = async () => {
     await page.getByRole('button', { name: 'Ada, signed in' }).click();
     await page.getByRole('menuitem', { name: 'Sign out' }).click();
+    await expect(page.getByRole('heading', { name: 'Sign in' })).toBeVisible();
     await page.getByLabel('Name').fill('Ada');
     await page.getByLabel('Password').fill(password);
     await page.getByRole('button', { name: 'Sign in' }).click();

@@ -15,6 +15,7 @@ import {
   productionDetailSchema,
   forecastsSchema,
   specBookViewSchema,
+  type FilmActivity,
   type Job,
   type Master,
 } from '@mivvy/api';
@@ -128,10 +129,16 @@ export const useInbox = (enabled: boolean) =>
     queryFn: ({ signal }) => getJson(z.array(inboxFileSchema), '/inbox', signal),
   });
 
+/** With a selection, what did not change stays the same object when what is known of a film is asked for anew. */
+const whole = (activity: FilmActivity): FilmActivity => activity;
 /** What is heard and seen along a master; it changes with its file and its shots. */
 export const useAlong = (master: Master) =>
   useQuery({
     queryKey: keys.along(master.id, master.fileGeneration, master.revision),
     staleTime: Infinity,
     queryFn: ({ signal }) => getJson(filmActivitySchema, `/masters/${master.id}/along`, signal),
+    select: whole,
+    // Until what is new of the same file has come, what was known of it stands: nothing blinks under the hand.
+    placeholderData: (before, query) =>
+      query?.queryKey[1] === master.id && query.queryKey[2] === master.fileGeneration ? before : undefined,
   });
