@@ -9,7 +9,7 @@ import {
   type Placement,
   type RenderPlan,
 } from '../../packages/core/src/index.ts';
-import { deliver, SoundShelf } from '../../packages/media/src/index.ts';
+import { DecodedFilms, deliver, SoundShelf } from '../../packages/media/src/index.ts';
 import { containerArgs, pictureArgs } from '../../packages/media/src/render/encoders.ts';
 import { stillFilters } from '../../packages/media/src/render/filters.ts';
 
@@ -52,15 +52,17 @@ export async function setRatio({ dir, source, facts, like, timed, say }: SetRun)
   });
   const outPath = join(dir, 'one of five.mp4');
   const sounds = new SoundShelf();
+  const films = new DecodedFilms(join(dir, 'decoded'));
   let [ours, plain, reports] = [0, 0, 0];
   // One by one in turns, so that a machine that is slower for some minutes is so for both.
-  for (const plan of plans) {
+  for (const [i, plan] of plans.entries()) {
     await rm(outPath, { force: true });
     let measuring = 0;
     const onProgress = ({ stage }: { stage: string }) => {
       if (stage === 'measure') measuring ||= performance.now();
     };
-    const options = { masterPath: source, outPath, workDir: join(dir, 'work'), sounds, onProgress };
+    const decoded = { films, wanted: () => i < plans.length - 1 };
+    const options = { masterPath: source, outPath, workDir: join(dir, 'work'), sounds, decoded, onProgress };
     ours += await timed(async () => {
       const made = await deliver(plan, options);
       if (!made.ok) throw new Error(made.problem.sentence);

@@ -35,6 +35,7 @@ import {
   readCaptionFile,
   shippedShaper,
   sidecarName,
+  DecodedFilms,
   SoundShelf,
 } from '@mivvy/media';
 import { progressPrinter, type Lines } from './lines.ts';
@@ -254,6 +255,8 @@ async function run(
     await writeFile(join(work, `graphic-${sum}`), bytes);
   let allPassed = true;
   const sounds = new SoundShelf();
+  const films = new DecodedFilms(work);
+  const queue = [...places];
   const one = async (place: PlacedOutlet) => {
     const { outlet, placement } = place;
     const followed = follow?.(place);
@@ -309,6 +312,7 @@ async function run(
       outPath: file,
       workDir: join(work, placement.id),
       sounds,
+      decoded: { films, wanted: () => queue.length > 0 },
       placement,
       sidecarBeside: true,
       graphicPath: ({ sha256: sum }) => join(work, `graphic-${sum}`),
@@ -333,7 +337,6 @@ async function run(
     });
   };
   try {
-    const queue = [...places];
     await Promise.all(
       Array.from({ length: request.jobs }, async () => {
         for (let next = queue.shift(); next; next = queue.shift()) await one(next);

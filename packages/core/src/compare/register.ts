@@ -75,7 +75,6 @@ const unknowns = 6;
 function step(picture: Float32Array, drawn: Float32Array, { width, height }: Size): Step | null {
   const sums = new Float64Array(unknowns * unknowns);
   const right = new Float64Array(unknowns);
-  const v = new Float64Array(unknowns);
   let n = 0;
   let errors = 0;
   for (let y = 1; y < height - 1; y++) {
@@ -83,20 +82,45 @@ function step(picture: Float32Array, drawn: Float32Array, { width, height }: Siz
       const i = y * width + x;
       const gx = (drawn[i + 1]! - drawn[i - 1]!) / 2;
       const gy = (drawn[i + width]! - drawn[i - width]!) / 2;
-      v[0] = gx;
-      v[1] = gy;
-      v[2] = gx * (x + 0.5 - width / 2);
-      v[3] = gy * (y + 0.5 - height / 2);
-      v[4] = drawn[i]! - 126;
-      v[5] = 1;
+      const zx = gx * (x + 0.5 - width / 2);
+      const zy = gy * (y + 0.5 - height / 2);
+      const light = drawn[i]! - 126;
       const r = picture[i]! - drawn[i]!;
       // What differs greatly is something else, and has a bounded say.
       const weight = 1 / (1 + (r * r) / 900);
-      for (let a = 0; a < unknowns; a++) {
-        const weighted = weight * v[a]!;
-        right[a]! += weighted * r;
-        for (let b = a; b < unknowns; b++) sums[a * unknowns + b]! += weighted * v[b]!;
-      }
+      // The upper half of the matrix, unknown by unknown. Written out: it is done for every cell at every step.
+      const w0 = weight * gx;
+      right[0]! += w0 * r;
+      sums[0]! += w0 * gx;
+      sums[1]! += w0 * gy;
+      sums[2]! += w0 * zx;
+      sums[3]! += w0 * zy;
+      sums[4]! += w0 * light;
+      sums[5]! += w0;
+      const w1 = weight * gy;
+      right[1]! += w1 * r;
+      sums[7]! += w1 * gy;
+      sums[8]! += w1 * zx;
+      sums[9]! += w1 * zy;
+      sums[10]! += w1 * light;
+      sums[11]! += w1;
+      const w2 = weight * zx;
+      right[2]! += w2 * r;
+      sums[14]! += w2 * zx;
+      sums[15]! += w2 * zy;
+      sums[16]! += w2 * light;
+      sums[17]! += w2;
+      const w3 = weight * zy;
+      right[3]! += w3 * r;
+      sums[21]! += w3 * zy;
+      sums[22]! += w3 * light;
+      sums[23]! += w3;
+      const w4 = weight * light;
+      right[4]! += w4 * r;
+      sums[28]! += w4 * light;
+      sums[29]! += w4;
+      right[5]! += weight * r;
+      sums[35]! += weight;
       errors += weight * r * r;
       n++;
     }

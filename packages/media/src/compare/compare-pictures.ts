@@ -1,3 +1,4 @@
+import { setImmediate } from 'node:timers/promises';
 import {
   coveredAt,
   compareTimes,
@@ -10,6 +11,7 @@ import {
   placesOf,
   planLayout,
   sampledFrames,
+  type Judged,
   type Layout,
   type Lean,
   type MasterRect,
@@ -41,6 +43,15 @@ const shelf = new MasterShelf();
 
 /** Every so many frames the progress is told. */
 const tellEvery = 50;
+
+/** Pictures that are drawn before the decoders are heard again. */
+const hearEvery = 4;
+
+/** What was seen of one frame of a file, and what it should show. */
+interface Closely {
+  judged: Judged;
+  layout: Layout;
+}
 
 /** A cue that is drawn a frame sooner or later than planned is still a cue, and no other picture. */
 const cueSlack = 2;
@@ -108,7 +119,15 @@ export async function comparePictures(
   const sortedFrames = (ks: readonly number[], show: (k: number) => number) =>
     [...new Set(ks.map(show))].sort((a, b) => a - b);
   const masterSamples = sortedFrames(samples, (k) => masterFrameAt(plan, k));
+  /** What was seen of sampled frames beside what each of them should show. */
+  const seen = new Map<number, Closely>();
   const ofMaster = masterDecode(plan, job.masterPath, needed, masterSamples);
+
+  /** Looks at a sampled frame as soon as both films have given it: the decoders go on meanwhile. */
+  function lookAsItComes(k: number): void {
+    const closely = look(k, k);
+    if (closely) seen.set(k, closely);
+  }
 
   /** The parts of the frame that captions or layers lie over at a delivered frame. */
   const laidOver = (k: number): MasterRect[] => coveredAt(plan, k, cueSlack);
@@ -144,8 +163,12 @@ export async function comparePictures(
     const key = await MasterShelf.keyOf(plan, job.masterPath, ofMaster.args);
     const known = key === null ? undefined : shelf.find(key);
     if (known) {
-      known.smalls.forEach((bytes, i) => drawFrom(bytes, i + ofMaster.skipped, null));
       known.larges.forEach((planes, frame) => masterPlanes.set(frame, planes));
+      for (const [i, bytes] of known.smalls.entries()) {
+        drawFrom(bytes, i + ofMaster.skipped, null);
+        // The file's decoder is heard in between, and never waits for all of them.
+        if (i % hearEvery === 0) await setImmediate();
+      }
       return true;
     }
     const { small } = ofMaster;
@@ -158,7 +181,10 @@ export async function comparePictures(
         if (keeps) smalls.push(bytes.slice());
         drawFrom(bytes, i + ofMaster.skipped, null);
       },
-      (planes, i) => masterPlanes.set(masterSamples[i]!, planes),
+      (planes, i) => {
+        masterPlanes.set(masterSamples[i]!, planes);
+        for (const k of shownBy.get(masterSamples[i]!) ?? []) lookAsItComes(k);
+      },
     );
     if (read && keeps) shelf.keep(key, { smalls, larges: new Map(masterPlanes) });
     return read;
@@ -173,7 +199,10 @@ export async function comparePictures(
           fileThumbs.push(bytes.slice());
           if (k % tellEvery === 0) onProgress(Math.min(0.8, (0.8 * k) / plan.frames));
         },
-        (planes, i) => filePlanes.set(samples[i]!, planes),
+        (planes, i) => {
+          filePlanes.set(samples[i]!, planes);
+          lookAsItComes(samples[i]!);
+        },
       ),
       readMaster(),
     ]);
@@ -205,19 +234,19 @@ export async function comparePictures(
     });
   }
 
+  /** Looks closely at a frame of the file beside what a frame of the plan shows; null while one of the two is missing. */
+  function look(k: number, shown: number): Closely | null {
+    const [file, master] = [filePlanes.get(k), masterPlanes.get(masterFrameAt(plan, shown))];
+    if (!file || !master) return null;
+    const layout = planLayout(plan, shown);
+    const sample = { at: k, file, master, layout, over: laidOver(k) };
+    return { layout, judged: judge(sample, { master: displayed, frame: plan.frame }) };
+  }
+
   /** Looks closely at some frames of the file beside the frame of the plan that each of them shows. */
   function lookClosely(frames: readonly number[], shows: (k: number) => number) {
-    const layouts: Layout[] = [];
-    const judged = frames.flatMap((k) => {
-      const [file, master] = [filePlanes.get(k), masterPlanes.get(masterFrameAt(plan, shows(k)))];
-      if (!file || !master) return [];
-      const layout = planLayout(plan, shows(k));
-      layouts.push(layout);
-      return [
-        judge({ at: k, file, master, layout, over: laidOver(k) }, { master: displayed, frame: plan.frame }),
-      ];
-    });
-    return { judged, layouts };
+    const closely = frames.flatMap((k) => (shows(k) === k ? seen.get(k) : look(k, shows(k))) ?? []);
+    return { judged: closely.map(({ judged }) => judged), layouts: closely.map(({ layout }) => layout) };
   }
 
   async function compare(): Promise<PictureComparison | null> {

@@ -7,6 +7,7 @@ import { wayTo } from '../ingest/still.ts';
 import type { GraphicPath } from '../layers/overlay-input.ts';
 import { laidOverlays } from '../layers/overlay.ts';
 import { encodePicture } from '../render/picture.ts';
+import { filmItself } from '../render/picture-source.ts';
 
 /**
  * What BT.709 pictures of limited range are as red, green and blue, for PNG. The curve is not named in it: a browser would
@@ -52,7 +53,16 @@ export function pictureAsPlanned(
     const overlays = await laidOverlays(one, join(work, 'layers'), from.graphicPath);
     const raw = join(work, 'planned.nut');
     const drawn = ['-an', '-c:v', 'rawvideo', '-pix_fmt', 'yuv420p', '-f', 'nut', raw];
-    must(await encodePicture(one, from.masterPath, [], drawn, { ...options, cwd: work }, overlays));
+    must(
+      await encodePicture(
+        one,
+        filmItself(one, from.masterPath),
+        [],
+        drawn,
+        { ...options, cwd: work },
+        overlays,
+      ),
+    );
     const out = join(work, 'planned.png');
     must(await runFfmpeg(['-f', 'nut', '-i', `file:${raw}`, '-vf', asPng, ...onePng, out], options));
     return readFile(out);

@@ -3,6 +3,7 @@ import { basename, dirname, extname, join } from 'node:path';
 import { coverLine, coverPlan, type CheckLine, type RenderPlan } from '@mivvy/core';
 import { must, runFfmpeg, type RunOptions } from '../ffmpeg/run.ts';
 import { encodePicture } from '../render/picture.ts';
+import { filmItself } from '../render/picture-source.ts';
 import { findCover } from './compare-cover.ts';
 
 type Cover = NonNullable<RenderPlan['cover']>;
@@ -24,11 +25,12 @@ async function drawCover(
   work: string,
   options: RunOptions,
 ) {
+  const one = coverPlan(plan, cover);
   const frame = join(work, 'cover-frame.nut');
   must(
     await encodePicture(
-      coverPlan(plan, cover),
-      masterPath,
+      one,
+      filmItself(one, masterPath),
       [],
       ['-an', '-frames:v', '1', '-c:v', 'rawvideo', '-pix_fmt', 'yuv420p', '-f', 'nut', frame],
       options,

@@ -149,7 +149,10 @@ export async function measureFile(path: string, signal?: AbortSignal): Promise<R
   if (!video?.width || !video.height || !video.codec_name)
     return fail('no-picture', 'The finished file holds no picture.', 'Export it again.');
 
-  const read = await readPictures(path, video.index, signal);
+  const [read, heard] = await Promise.all([
+    readPictures(path, video.index, signal),
+    audio ? measureLoudnessOverTime(path, audio.index, signal) : null,
+  ]);
   if (!read.ok) return read;
   const { pictures, stored, keys } = read.value;
   const shown = stored.toSorted((a, b) => a - b);
@@ -188,8 +191,7 @@ export async function measureFile(path: string, signal?: AbortSignal): Promise<R
   const { brand, whole } = await readStatement(path);
 
   let sound: MeasuredFile['audio'] = null;
-  if (audio) {
-    const heard = await measureLoudnessOverTime(path, audio.index, signal);
+  if (audio && heard) {
     if (!heard.ok) return heard;
     sound = {
       stream: audio.index,

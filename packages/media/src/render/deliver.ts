@@ -1,11 +1,10 @@
 import { link, mkdir, rename, rm, stat, statfs, unlink } from 'node:fs/promises';
-import { dirname, join } from 'node:path';
+import { dirname } from 'node:path';
 import {
   checkFile,
   withLine,
   fail,
   ok,
-  planSeconds,
   sidecarText,
   type CheckReport,
   type Effort,
@@ -17,29 +16,23 @@ import {
 import { readBack, writeSidecar } from '../captions/sidecar.ts';
 import { writeCover } from '../covers/cover.ts';
 import { compareFile } from '../compare/compare-file.ts';
-import { catching, explainFailure, inputArgs, must } from '../ffmpeg/run.ts';
+import { catching, explainFailure, must } from '../ffmpeg/run.ts';
 import { sha256File } from '../ingest/hash.ts';
-import { measureAverage, measureFile, measurePeak } from '../measure/measure.ts';
+import { measureFile } from '../measure/measure.ts';
 import type { GraphicPath } from '../layers/overlay-input.ts';
-import { laidOverlays } from '../layers/overlay.ts';
-import { containerArgs, isFirstPass, passesOf, pictureArgs, sketchSize, type Pass } from './encoders.ts';
-import { encodePicture } from './picture.ts';
-import { makeSound } from './sound.ts';
+import type { DecodedFilms } from './decoded-films.ts';
+import { encodePlan, type EncodeProgress } from './encode-plan.ts';
+import { filmItself } from './picture-source.ts';
 import type { SoundShelf } from './sound-shelf.ts';
 
 /** How far the making of one file has come. */
-export interface DeliverProgress {
-  stage: 'analyse' | 'encode' | 'measure';
-  /** Of the whole, 0 to 1. */
-  fraction: number;
-  /** Seconds left, once it can be told. */
-  etaSeconds: number | null;
-  /** Film seconds encoded a second. */
-  speed: number;
+export interface DeliverProgress extends Omit<EncodeProgress, 'stage'> {
+  stage: 'decode' | EncodeProgress['stage'] | 'measure';
 }
 
 /** What is done, in words. */
 export const deliverStages: Readonly<Record<DeliverProgress['stage'], string>> = {
+  decode: 'decoding for all versions',
   analyse: 'first pass',
   encode: 'encoding',
   measure: 'measuring',
@@ -55,6 +48,8 @@ export interface DeliverOptions {
   graphicPath?: GraphicPath;
   /** Where sounds that were made are found again, when versions of one film are made one after the other. */
   sounds?: SoundShelf;
+  /** Where a film lies decoded while several versions are made from it, and whether further ones are waiting. */
+  decoded?: { films: DecodedFilms; wanted: () => boolean | Promise<boolean> };
   /** A folder of this making alone, on the same disk as `outPath`; emptied before and removed after. */
   workDir: string;
   logFile?: string;
@@ -83,59 +78,21 @@ const noGraphic: GraphicPath = ({ sha256 }) => {
   throw new Error(`no picture ${sha256} here`);
 };
 
-/** Encodes at most so often to get under a size limit or a ceiling. */
-const attempts = 3;
-/** Encoders that only aim for a ceiling; the others hold it by their buffer. */
-const aimsForCeiling: ReadonlySet<RenderPlan['video']['codec']> = new Set(['vp9', 'av1']);
-/** So far above its ceiling a second may lie without being encoded again. */
-const aboveCeiling = 1.005;
-/** A rate is lowered by this much more than it was exceeded. */
-const caution = 0.985;
-
-/** A plan as its sketch is drawn: what is laid over it stands in pixels of the frame itself, and is sized after it is laid. */
-const sketched = (plan: RenderPlan): RenderPlan => ({ ...plan, frame: sketchSize(plan) ?? plan.frame });
-
-/** A file whose picture comes to more than its target times this, just below what its report would fail at, is made again. */
-const missed = 1.09;
-
-/** True where the picture of a finished file takes clearly more than its target. */
-async function missesTarget(
-  plan: RenderPlan,
-  path: string,
-  signal: AbortSignal | undefined,
-): Promise<Result<boolean>> {
-  const { rate } = plan.video;
-  if (rate.mode !== 'two-pass') return ok(false);
-  const kbps = await measureAverage(path, planSeconds(plan), signal);
-  return kbps.ok ? ok(kbps.value > rate.targetKbps * missed) : kbps;
-}
-
-/** The rate to encode at again, where a file at the given one has become too large or broke its ceiling. */
-async function lowerRate(
-  plan: RenderPlan,
-  rate: RenderPlan['video']['rate'],
-  path: string,
-  signal: AbortSignal | undefined,
-): Promise<Result<RenderPlan['video']['rate'] | null>> {
-  const { size } = await stat(path);
-  const tooLarge = plan.maxBytes === null || rate.mode !== 'two-pass' ? 1 : size / plan.maxBytes;
-  const ceiling = plan.video.rate.maxKbps;
-  let tooHigh = 1;
-  if (ceiling !== undefined && aimsForCeiling.has(plan.video.codec)) {
-    const peak = await measurePeak(path, planSeconds(plan), signal);
-    if (!peak.ok) return peak;
-    if (peak.value > ceiling * aboveCeiling) tooHigh = peak.value / ceiling;
+/** Encodes a plan from its film as it lies decoded where several versions are made from it, else from the film. */
+async function encodeFromBest(plan: RenderPlan, options: DeliverOptions) {
+  const { masterPath, signal, logFile, nice, onProgress } = options;
+  const onDecoding = () => onProgress?.({ stage: 'decode', fraction: 0, etaSeconds: null, speed: 0 });
+  const lending = { signal, logFile, nice: nice ?? false, onDecoding };
+  const lent = await options.decoded?.films.lend(plan, masterPath, {
+    ...lending,
+    wanted: options.decoded.wanted,
+  });
+  try {
+    const source = lent?.source ?? filmItself(plan, masterPath);
+    return await encodePlan(plan, { ...options, source, graphicPath: options.graphicPath ?? noGraphic });
+  } finally {
+    await lent?.giveBack();
   }
-  const excess = Math.max(tooLarge, tooHigh);
-  if (excess <= 1) return ok(null);
-  const lowered = (kbps: number) => Math.max(1, Math.floor((kbps * caution) / excess));
-  if (rate.mode === 'two-pass')
-    return ok({
-      ...rate,
-      targetKbps: lowered(rate.targetKbps),
-      maxKbps: tooHigh > 1 ? lowered(rate.maxKbps) : rate.maxKbps,
-    });
-  return ok(rate.maxKbps === undefined ? null : { ...rate, maxKbps: lowered(rate.maxKbps) });
 }
 
 /**
@@ -150,71 +107,7 @@ export async function deliver(plan: RenderPlan, options: DeliverOptions): Promis
     await mkdir(workDir, { recursive: true });
     await mkdir(dirname(options.outPath), { recursive: true });
     try {
-      const started = Date.now();
-      const passes = passesOf(plan);
-      const meter = progressMeter(plan, passes, started, options.onProgress);
-      const out = join(workDir, `picture.${plan.container}`);
-      const overlays = await laidOverlays(plan, join(workDir, 'layers'), options.graphicPath ?? noGraphic);
-
-      const encode = async (
-        pass: Pass,
-        rate: RenderPlan['video']['rate'],
-        sound: ReturnType<typeof makeSound>,
-      ) => {
-        const video = pictureArgs(plan, pass, rate, options.effort);
-        const runOptions = {
-          cwd: workDir,
-          signal,
-          logFile,
-          nice: options.nice ?? false,
-          sketch: pass === 'sketch',
-          onProgress: meter(pass),
-        };
-        if (isFirstPass(pass))
-          return must(
-            await encodePicture(
-              pass === 'sketch' && !overlays.length ? sketched(plan) : plan,
-              options.masterPath,
-              [],
-              [...video, '-an', '-f', 'null', '-'],
-              runOptions,
-              overlays,
-            ),
-          );
-        const soundFile = (await sound)?.path;
-        const soundOut = soundFile ? ['-map', '1:a:0', '-c:a', 'copy'] : ['-an'];
-        must(
-          await encodePicture(
-            plan,
-            options.masterPath,
-            soundFile ? inputArgs(soundFile) : [],
-            [...video, ...soundOut, ...containerArgs(plan), out],
-            runOptions,
-            overlays,
-          ),
-        );
-      };
-
-      // The sound is made while the first pass runs: it needs little of the machine.
-      const soundRun = { masterPath: options.masterPath, workDir, signal, logFile };
-      const sound = options.sounds?.sound(plan, soundRun) ?? makeSound(plan, soundRun);
-      sound.catch(() => undefined); // awaited below; a failure there must not count as unhandled meanwhile
-      for (const pass of passes) await encode(pass, plan.video.rate, sound);
-      const made = await sound;
-
-      // What a sketch told of where the bits are needed was wrong for this film: it is told by a whole first pass.
-      if (passes[0] === 'sketch' && must(await missesTarget(plan, out, signal))) {
-        await encode(1, plan.video.rate, sound);
-        await encode(2, plan.video.rate, sound);
-      }
-
-      let rate = plan.video.rate;
-      for (let i = 1; i < attempts; i++) {
-        const lower = must(await lowerRate(plan, rate, out, signal));
-        if (!lower) break;
-        rate = lower;
-        await encode(passes.at(-1)!, rate, sound);
-      }
+      const { path: out, sound } = await encodeFromBest(plan, options);
 
       options.onProgress?.({ stage: 'measure', fraction: 0.97, etaSeconds: 1, speed: 0 });
       const [measuring, sha256] = await Promise.all([measureFile(out, signal), sha256File(out, signal)]);
@@ -222,7 +115,7 @@ export async function deliver(plan: RenderPlan, options: DeliverOptions): Promis
       const compared = must(
         await compareFile(out, measured, plan, options.masterPath, { signal, nice: options.nice ?? false }),
       );
-      const heard = made && made.source.integratedLufs !== null;
+      const heard = sound && sound.source.integratedLufs !== null;
       const report = checkFile({ plan, heard, alone: false }, measured, {
         placement: options.placement,
         compared,
@@ -318,30 +211,4 @@ async function putInPlace(from: string, to: string): Promise<Result<void>> {
     await rename(from, to);
   }
   return ok(undefined);
-}
-
-/** Turns the encoder's counts into a fraction of the whole. First passes are quicker than second ones. */
-function progressMeter(
-  plan: RenderPlan,
-  passes: readonly Pass[],
-  started: number,
-  tell: DeliverOptions['onProgress'],
-) {
-  const shares = passes.length === 1 ? [0.96] : passes[0] === 'sketch' ? [0.2, 0.76] : [0.33, 0.63];
-  const seconds = planSeconds(plan);
-  return (pass: Pass) =>
-    ({ frames, speed }: { frames: number; speed: number }) => {
-      const index = pass === 2 ? 1 : 0;
-      const base = shares.slice(0, index).reduce((a, b) => a + b, 0);
-      const fraction = Math.min(0.96, base + shares[index]! * Math.min(1, frames / plan.frames));
-      const elapsed = (Date.now() - started) / 1000;
-      const eta =
-        fraction > 0.03 ? (elapsed / fraction) * (1 - fraction) : speed > 0 ? seconds / speed : null;
-      tell?.({
-        stage: isFirstPass(pass) ? 'analyse' : 'encode',
-        fraction,
-        etaSeconds: eta === null ? null : Math.round(eta * 10) / 10,
-        speed,
-      });
-    };
 }

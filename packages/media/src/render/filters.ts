@@ -67,6 +67,10 @@ function spanPictures(master: MasterHandling, span: FrameSpan, skipped: number):
   ];
 }
 
+/** The same for whoever keeps a stretch of a film as it was decoded. */
+export const wholePictures = (master: MasterHandling, span: FrameSpan, skipped: number): string =>
+  spanPictures(master, span, skipped).join(',');
+
 const squared = (master: MasterHandling) =>
   master.squarePixels
     ? []

@@ -5,6 +5,7 @@ import { explainFailure, inputArgs, quietly, runFfmpeg, type RunOptions } from '
 import { overlayGraph, type Overlay } from '../layers/overlay-input.ts';
 import { runWorker } from '../workers/run-worker.ts';
 import { decodeFilters, sharpenFilters, stillFilters, type Pictures } from './filters.ts';
+import { asRead, type PictureSource } from './picture-source.ts';
 import { seekTo } from './seek.ts';
 import { pictureNewsSchema, type PictureJob } from './picture-job.ts';
 
@@ -22,7 +23,7 @@ const isPlain = (plan: RenderPlan) => plan.kept.length === 1 && plan.pace.num ==
  */
 export async function encodePicture(
   plan: RenderPlan,
-  masterPath: string,
+  source: PictureSource,
   inputs: string[],
   rest: string[],
   options: RunOptions & {
@@ -35,11 +36,12 @@ export async function encodePicture(
   const laid = { firstInput: inputs.length ? 2 : 1, frames: plan.frames };
   const overlayArgs = overlays.flatMap((overlay) => overlay.args);
   const plain = isPlain(plan);
+  const read = asRead(plan, source);
   const still = stillWindow(plan);
   if (still && plain) {
-    const seek = seekTo(plan.master, plan.kept[0]!.from);
+    const seek = seekTo(read.master, read.kept[0]!.from);
     const window = stillFilters(
-      plan,
+      read,
       { kind: 'delivered', skipped: seek.skipped },
       still,
       options.sketch ? 'sketch' : 'fine',
@@ -48,17 +50,17 @@ export async function encodePicture(
     const run = await runFfmpeg(
       [
         ...seek.args,
-        ...inputArgs(masterPath),
+        ...inputArgs(source.path),
         ...inputs,
         ...(overlays.length
           ? [
               ...overlayArgs,
               '-filter_complex',
-              overlayGraph(`[0:${plan.master.videoStream}]${chain}`, overlays, laid),
+              overlayGraph(`[0:${read.master.videoStream}]${chain}`, overlays, laid),
               '-map',
               '[out]',
             ]
-          : ['-map', `0:${plan.master.videoStream}`, '-vf', chain]),
+          : ['-map', `0:${read.master.videoStream}`, '-vf', chain]),
         ...rest,
       ],
       options,
@@ -69,18 +71,18 @@ export async function encodePicture(
   if (!tools.ok) return tools;
   const { width, height } = plan.frame;
   const sharpened = sharpenFilters(plan).join(',');
-  const decodes = plan.kept.map((span) => {
-    const seek = seekTo(plan.master, span.from);
+  const decodes = read.kept.map((span) => {
+    const seek = seekTo(read.master, span.from);
     const pictures: Pictures = plain
       ? { kind: 'delivered', skipped: seek.skipped }
       : { kind: 'span', span, skipped: seek.skipped };
-    const filters = still ? stillFilters(plan, pictures, still) : decodeFilters(plan, pictures);
+    const filters = still ? stillFilters(read, pictures, still) : decodeFilters(read, pictures);
     return [
       ...quietly,
       ...seek.args,
-      ...inputArgs(masterPath),
+      ...inputArgs(source.path),
       '-map',
-      `0:${plan.master.videoStream}`,
+      `0:${read.master.videoStream}`,
       '-vf',
       filters,
       '-fps_mode',

@@ -6,6 +6,7 @@ import type { GraphicPath } from '../layers/overlay-input.ts';
 import { laidOverlays } from '../layers/overlay.ts';
 import { containerArgs, isFirstPass, passesOf, pictureArgs } from '../render/encoders.ts';
 import { encodePicture } from '../render/picture.ts';
+import { filmItself } from '../render/picture-source.ts';
 
 export interface StripOptions {
   masterPath: string;
@@ -64,7 +65,7 @@ export async function drawStrip(
     must(
       await encodePicture(
         plain,
-        masterPath,
+        filmItself(plain, masterPath),
         [],
         [...fine, ...tagged, '-an', '-movflags', '+faststart', '-f', 'mp4', path],
         { cwd: folder, signal, nice: true },
@@ -96,7 +97,7 @@ export async function encodeStrip(
         must(
           await encodePicture(
             plan,
-            masterPath,
+            filmItself(plan, masterPath),
             [],
             [...video, ...tune, ...to],
             { cwd: work, signal, nice: true },

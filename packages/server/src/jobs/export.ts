@@ -1,6 +1,8 @@
 import { join } from 'node:path';
 import { ok, problemLine, type Result } from '@mivvy/core';
-import { deliver, deliverStages, sha256File, SoundShelf } from '@mivvy/media';
+import { and, eq } from 'drizzle-orm';
+import { DecodedFilms, deliver, deliverStages, sha256File, SoundShelf } from '@mivvy/media';
+import { jobs, versions } from '../db/schema.ts';
 import { diskFullProblem, isDiskFull } from '../disk/full.ts';
 import { openMaster } from '../files/master-file.ts';
 import { graphicPath, logPath } from '../storage.ts';
@@ -14,13 +16,30 @@ type Ws = Pick<Workspace, 'db' | 'storage' | 'specs' | 'letters' | 'freeBytes' |
 
 /** Exports one version: its plan as it stood when it was asked for, the file, its measurement, and its row. */
 export function exportWork(ws: Ws): JobKindWork {
-  const sounds = new SoundShelf();
-  return { run: (context) => exportVersion(ws, sounds, context) };
+  const kept: Kept = { sounds: new SoundShelf(), films: new DecodedFilms(ws.storage.work) };
+  return { run: (context) => exportVersion(ws, kept, context) };
+}
+
+/** What exports that are made one after the other share. */
+interface Kept {
+  sounds: SoundShelf;
+  films: DecodedFilms;
+}
+
+/** Whether further versions of a film wait to be made. */
+async function moreOf({ db }: Pick<Ws, 'db'>, masterId: string): Promise<boolean> {
+  const [waiting] = await db
+    .select({ id: jobs.id })
+    .from(jobs)
+    .innerJoin(versions, eq(versions.id, jobs.subjectId))
+    .where(and(eq(jobs.kind, 'export'), eq(jobs.state, 'queued'), eq(versions.masterId, masterId)))
+    .limit(1);
+  return waiting !== undefined;
 }
 
 async function exportVersion(
   ws: Ws,
-  sounds: SoundShelf,
+  { sounds, films }: Kept,
   { job, signal, progress }: JobContext,
 ): Promise<Result<void>> {
   const waiting = () => progress({ stage: 'waiting for the master to be read', fraction: 0 });
@@ -36,6 +55,7 @@ async function exportVersion(
     masterPath: order.masterPath,
     outPath,
     sounds,
+    decoded: { films, wanted: () => moreOf(ws, order.master.id) },
     workDir: join(ws.storage.work, job.id),
     placement: order.placement,
     effort: job.effort,
