@@ -28,6 +28,8 @@ const environment = z.object({
   MIVVY_SIGN_IN: z.enum(['when-open', 'always']).default('when-open'),
   /** Who must have a second factor: who chooses to, people who run everything, or everybody. */
   MIVVY_SECOND_FACTOR: z.enum(secondFactorRules).default('own-choice'),
+  /** Minutes without use after which a browser is signed out; only when its time is over where missing. */
+  MIVVY_IDLE_MINUTES: z.coerce.number().int().min(5).max(720).optional(),
   /** How the workspace's address begins, where that is not its host and port, such as behind a name of its own. */
   MIVVY_ADDRESS: z.url({ protocol: /^https?$/ }).optional(),
   /** A certificate and its key, as PEM files: the workspace is reached by TLS. */
@@ -151,6 +153,7 @@ const reached = accessOf({
   address: env.data.MIVVY_ADDRESS,
   always: env.data.MIVVY_SIGN_IN === 'always',
   secondFactor: env.data.MIVVY_SECOND_FACTOR,
+  idleMinutes: env.data.MIVVY_IDLE_MINUTES ?? null,
   trustedProxies: env.data.MIVVY_TRUST_PROXY.split(',')
     .map((each) => each.trim())
     .filter(Boolean),

@@ -21,6 +21,7 @@ import { queueName } from './machines/queue-name.ts';
 import { writeShareProof } from './machines/share-proof.ts';
 import { Runner } from './jobs/runner.ts';
 import { onThisMachine, type Access } from './people/access.ts';
+import { endIdleSessions } from './people/idle.ts';
 import { Live } from './people/live.ts';
 import { SpecLibrary } from './specs.ts';
 import { openStandIns } from './stand-ins/outlet.ts';
@@ -30,6 +31,8 @@ import type { Workspace } from './workspace.ts';
 
 /** Uploads that were given up, and jobs that ended long ago, are looked for so often; milliseconds. */
 const sweepEveryMs = 3600_000;
+/** How often browsers that nobody uses are looked for, milliseconds. */
+const signOutEveryMs = 30_000;
 
 /** A revision of a placement may have taken effect with the new day. */
 async function turnThePage(ws: Workspace): Promise<void> {
@@ -132,6 +135,12 @@ export async function openWorkspace(
       );
     }, sweepEveryMs);
     sweeping.unref();
+    const signingOut = setInterval(() => {
+      endIdleSessions(ws).catch((error: unknown) =>
+        log.warn({ err: error }, 'browsers that nobody uses could not be signed out'),
+      );
+    }, signOutEveryMs);
+    signingOut.unref();
     let asking: Promise<void> = Promise.resolve();
     const askingAfter = setInterval(() => {
       asking = asking
@@ -142,6 +151,7 @@ export async function openWorkspace(
     return Object.assign(ws, {
       close: async () => {
         clearInterval(sweeping);
+        clearInterval(signingOut);
         clearInterval(askingAfter);
         await asking;
         await runner.stop();

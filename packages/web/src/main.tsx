@@ -2,6 +2,7 @@ import { MutationCache, QueryCache, QueryClient, QueryClientProvider } from '@ta
 import { SnackbarProvider } from 'notistack';
 import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
+import { noticeHands } from './api/attended.ts';
 import { RequestProblem } from './api/client.ts';
 import { keys } from './api/keys.ts';
 import { App } from './app.tsx';
@@ -25,6 +26,8 @@ const client = new QueryClient({
     },
   },
 });
+
+noticeHands();
 
 createRoot(document.getElementById('desk')!).render(
   <StrictMode>

@@ -5,7 +5,8 @@ import type { MasterRect, Size } from '../picture/geometry.ts';
  * Texture Mapping”, SIGGRAPH 1984): the sum over any rectangle is told by its four corners.
  */
 export interface AreaSums {
-  sums: Float64Array;
+  /** Whole numbers: bytes of up to sixteen million samples. */
+  sums: Uint32Array;
   /** Corners a row: one more than samples. */
   stride: number;
   /** Samples of the picture across and down. */
@@ -13,15 +14,15 @@ export interface AreaSums {
   height: number;
 }
 
-/** Makes the sums of a picture. */
-export function areaSums({ width, height }: Size, data: Float32Array): AreaSums {
+/** Makes the sums of a picture of bytes. */
+export function areaSums({ width, height }: Size, bytes: Uint8Array): AreaSums {
   const stride = width + 1;
-  const sums = new Float64Array(stride * (height + 1));
+  const sums = new Uint32Array(stride * (height + 1));
   for (let y = 0; y < height; y++) {
     let row = 0;
     const [from, above, here] = [y * width, y * stride + 1, (y + 1) * stride + 1];
     for (let x = 0; x < width; x++) {
-      row += data[from + x]!;
+      row += bytes[from + x]!;
       sums[here + x] = sums[above + x]! + row;
     }
   }

@@ -15,8 +15,11 @@ export const gridOf = ({ width, height }: Size, bytes: Uint8Array): Grid => ({
   data: new Float32Array(bytes),
 });
 
-/** A picture that is drawn from many times: made ready for that once, it takes several times less each time. */
-export const drawnOften = (grid: Grid): Grid => ({ ...grid, sums: areaSums(grid, grid.data) });
+/** A plane of bytes that is drawn from many times: made ready for that once, it takes several times less each time. */
+export const drawnOften = (size: Size, bytes: Uint8Array): Grid => ({
+  ...gridOf(size, bytes),
+  sums: areaSums(size, bytes),
+});
 
 /** For each cell along one axis, which samples it covers and how much of it each of them makes up. */
 interface Cover {

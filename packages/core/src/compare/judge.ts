@@ -281,7 +281,7 @@ function liesElsewhere(
 
 /** Looks at one picture of a file beside what its plan shows there: how alike they are, and where its windows lie. */
 export function judge(sample: Sample, films: Films): Judged {
-  const grids = { file: luma(sample.file), master: drawnOften(luma(sample.master)) };
+  const grids = { file: luma(sample.file), master: drawnOften(sample.master.luma, sample.master.luma.bytes) };
   const flat = barsIn(sample, grids.file, grids.master, films);
   const bars = flat && !liesElsewhere(sample, grids, films) ? flat : null;
   const panels = sample.layout.panels.flatMap((panel) => judgePanel(sample, panel, bars, grids, films) ?? []);

@@ -14,6 +14,8 @@ export interface Access {
   trustedProxies: readonly string[];
   /** Of whom a code is asked beside the password, whether they set it up by themselves or not. */
   secondFactor: SecondFactorRule;
+  /** After so many minutes without use a browser is signed out; null for only when its time is over. */
+  idleMinutes: number | null;
   /** How its address begins, for links that are handed to people; null where none are. */
   address: string | null;
 }
@@ -25,5 +27,6 @@ export const onThisMachine: Access = {
   secure: false,
   trustedProxies: [],
   secondFactor: 'own-choice',
+  idleMinutes: null,
   address: null,
 };

@@ -54,15 +54,19 @@ export async function startSession(
 const stale = (seen: string | null) =>
   seen === null || differenceInSeconds(new Date(), new Date(seen)) >= seenEverySeconds;
 
-/** Who asks by a cookie's secret; null where it opens nothing, or nothing any more. */
-export async function askerBySession(db: Database, secret: string): Promise<Asker | null> {
+/**
+ * Who asks by a cookie's secret; null where it opens nothing, or nothing any more.
+ *
+ * @param attended somebody sits there: their session is in use
+ */
+export async function askerBySession(db: Database, secret: string, attended: boolean): Promise<Asker | null> {
   const [found] = await db
     .select()
     .from(sessions)
     .innerJoin(people, eq(people.id, sessions.personId))
     .where(and(eq(sessions.secretHash, hashOf(secret)), gt(sessions.endsAt, now())));
   if (!found) return null;
-  if (stale(found.sessions.lastSeenAt)) {
+  if (attended && stale(found.sessions.lastSeenAt)) {
     await db.update(sessions).set({ lastSeenAt: now() }).where(eq(sessions.id, found.sessions.id));
     await db.update(people).set({ lastSeenAt: now() }).where(eq(people.id, found.people.id));
   }

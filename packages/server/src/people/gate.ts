@@ -5,6 +5,7 @@ import type { Workspace } from '../workspace.ts';
 import { askedBy } from './asked.ts';
 import { askerBySession, askerByToken, tokenPrefix, type Asker } from './asker.ts';
 import type { Access } from './access.ts';
+import { isAttended } from './idle.ts';
 import { isForMachines, isForSettingUp, neededFor } from './rights.ts';
 import type { PersonRow } from './row.ts';
 
@@ -16,7 +17,7 @@ async function findAsker(ws: Workspace, request: Request): Promise<Asker | null>
   const bearer = /^Bearer (\S+)$/i.exec(request.headers.authorization ?? '')?.[1];
   if (bearer !== undefined) return bearer.startsWith(tokenPrefix) ? askerByToken(ws.db, bearer) : null;
   const secret = parseCookies(request.headers.cookie ?? '')[cookieName(ws.access)];
-  return secret === undefined ? null : askerBySession(ws.db, secret);
+  return secret === undefined ? null : askerBySession(ws.db, secret, isAttended(request));
 }
 
 /** Nothing but a second factor can be set up until there is one: the workspace asks for it of people like them. */

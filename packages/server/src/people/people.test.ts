@@ -2,7 +2,8 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { mkdtemp, rm } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { eq } from 'drizzle-orm';
+import { subMinutes } from 'date-fns';
+import { desc, eq, inArray } from 'drizzle-orm';
 import * as z from 'zod';
 import {
   madeTokenSchema,
@@ -17,6 +18,7 @@ import { openApiDocument } from '@mivvy/api/openapi';
 import { happenings, people, sessions, tokens } from '../db/schema.ts';
 import { madeProduction } from '../testing/made.ts';
 import { testServer, until, type TestServer } from '../testing/server.ts';
+import { endIdleSessions } from './idle.ts';
 import { addPerson, renewLink } from './people.ts';
 import { neededFor } from './rights.ts';
 import { onThisMachine } from './access.ts';
@@ -236,6 +238,44 @@ describe('going', () => {
       .set({ endsAt: '2020-01-01T00:00:00.000Z' })
       .where(eq(sessions.id, newest.id));
     expect((await s.call('GET', '/productions', undefined, { cookie })).status).toBe(401);
+  });
+
+  test('a browser that nobody uses is signed out, stream and all; what a page asks by itself is no use of it', async () => {
+    const [used, unused] = [cookieIn((await signIn('Bo')).headers), cookieIn((await signIn('Bo')).headers)];
+    const ask = (cookie: string, own: Record<string, string> = {}) =>
+      s.call('GET', '/productions', undefined, { cookie, ...own });
+    const newest = await s.ws.db.select().from(sessions).orderBy(desc(sessions.createdAt)).limit(2);
+    const before = (minutes: number) => subMinutes(new Date(), minutes).toISOString();
+    const setBack = (minutes: number) =>
+      s.ws.db
+        .update(sessions)
+        .set({ lastSeenAt: before(minutes) })
+        .where(
+          inArray(
+            sessions.id,
+            newest.map(({ id }) => id),
+          ),
+        );
+    // The server itself signs nobody out so soon: here it is done when it is asked for.
+    const sweep = () => endIdleSessions({ ...s.ws, access: { ...access, idleMinutes: 30 } });
+    await setBack(29);
+    await sweep();
+    await setBack(31);
+    const stream = await fetch(`${s.base}/api/events`, { headers: { cookie: unused } });
+    const reader = stream.body!.getReader();
+    const closed = (async () => {
+      for (;;) if ((await reader.read()).done) return true;
+    })().catch(() => true);
+    expect((await ask(unused, { 'X-Unattended': '1' })).status).toBe(200);
+    expect((await ask(used)).status).toBe(200);
+    await sweep();
+    expect(await closed).toBe(true);
+    expect((await ask(unused)).status).toBe(401);
+    expect((await ask(used)).status).toBe(200);
+    // Where nothing is said of it, nobody is signed out before their time.
+    await setBack(600);
+    await endIdleSessions(s.ws);
+    expect((await ask(used)).status).toBe(200);
   });
 
   test('a password is changed by who knows it, and other browsers are out', async () => {

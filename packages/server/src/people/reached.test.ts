@@ -15,6 +15,7 @@ const started = {
   always: false,
   trustedProxies: [],
   secondFactor: 'own-choice' as const,
+  idleMinutes: null,
 };
 
 describe('people sign in wherever somebody else could reach the workspace', () => {

@@ -34,6 +34,7 @@ export function accessOf(of: {
   always: boolean;
   trustedProxies: readonly string[];
   secondFactor: SecondFactorRule;
+  idleMinutes: number | null;
 }): Access {
   const scheme = of.tls ? 'https' : 'http';
   const address = (of.address ?? `${scheme}://${inUrl(addressFor(of.host))}:${of.port}`).replace(/\/$/, '');
@@ -48,6 +49,7 @@ export function accessOf(of: {
     secure: of.tls || address.startsWith('https:'),
     trustedProxies: of.trustedProxies,
     secondFactor: of.secondFactor,
+    idleMinutes: of.idleMinutes,
     address,
   };
 }

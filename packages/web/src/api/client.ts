@@ -2,6 +2,7 @@ import { nanoid } from 'nanoid';
 import * as z from 'zod';
 import type { Problem } from '@mivvy/core';
 import { problemSchema } from '@mivvy/api';
+import { unattended } from './attended.ts';
 import { whoKey } from './who-key.ts';
 
 /** A request that failed, with the server's own words. */
@@ -37,6 +38,7 @@ async function send(path: string, method: string, body: unknown, signal?: AbortS
     headers: {
       'X-Window': thisWindow,
       ...signed(),
+      ...unattended(),
       ...(body === undefined ? {} : { 'Content-Type': 'application/json' }),
     },
     ...(body === undefined ? {} : { body: JSON.stringify(body) }),
