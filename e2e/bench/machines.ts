@@ -47,7 +47,7 @@ interface Run {
 async function run({ dir, source, queue, machines }: Run): Promise<number> {
   const data = join(dir, 'machines data');
   await mkdir(join(data, 'inbox'), { recursive: true });
-  const cut = ['-t', '2', '-c', 'copy', join(data, 'inbox', 'film.mp4')];
+  const cut = ['-t', '8', '-c', 'copy', join(data, 'inbox', 'film.mp4')];
   await execa('ffmpeg', ['-v', 'error', '-y', '-i', source, ...cut]);
   const server = await startServer(data, {
     MIVVY_REVIEW_PORT: '0',

@@ -5,6 +5,7 @@ import {
   heldFraming,
   makePlan,
   stillWindow,
+  type Framing,
   type MasterFacts,
   type Placement,
   type RenderPlan,
@@ -34,6 +35,8 @@ const shapes = [
 ];
 
 interface SetRun {
+  /** Every window of ours moves at every frame; those of the plain way stand still, for a plain crop knows no better. */
+  moving: boolean;
   dir: string;
   source: string;
   facts: MasterFacts;
@@ -43,13 +46,34 @@ interface SetRun {
   say: (words: string) => void;
 }
 
+/** A window that goes across a film from its first frame to its last, and a little closer. */
+const across = (frames: number): Framing => ({
+  version: 1,
+  stretches: [
+    {
+      from: 0,
+      move: {
+        kind: 'glide',
+        a: { x: 0.3, y: 0.5, zoom: 1 },
+        b: { x: 0.7, y: 0.5, zoom: 1.1 },
+        start: 0,
+        end: frames - 1,
+        ease: 'even',
+      },
+    },
+  ],
+});
+
 /** Five versions of one film, against the plain way to the same five; what their reports take of the time. */
-export async function setRatio({ dir, source, facts, like, timed, say }: SetRun): Promise<void> {
-  const plans = shapes.map(({ width, height }) => {
-    const placement = { ...like, frame: { width, height } };
-    const framing = heldFraming({ x: 0.4, y: 0.5, zoom: 1 });
-    return makePlan({ facts, sha256: '0'.repeat(64), placement, framing }).plan;
-  });
+export async function setRatio({ moving, dir, source, facts, like, timed, say }: SetRun): Promise<void> {
+  const held = heldFraming({ x: 0.4, y: 0.5, zoom: 1 });
+  const plansWith = (framing: Framing) =>
+    shapes.map(({ width, height }) => {
+      const placement = { ...like, frame: { width, height } };
+      return makePlan({ facts, sha256: '0'.repeat(64), placement, framing }).plan;
+    });
+  const plainPlans = plansWith(held);
+  const plans = moving ? plansWith(across(facts.video.frames)) : plainPlans;
   const outPath = join(dir, 'one of five.mp4');
   const sounds = new SoundShelf();
   const films = new DecodedFilms(join(dir, 'decoded'));
@@ -68,9 +92,9 @@ export async function setRatio({ dir, source, facts, like, timed, say }: SetRun)
       if (!made.ok) throw new Error(made.problem.sentence);
     });
     reports += (performance.now() - measuring) / 1000;
-    plain += await timed(() => plainTwoPass(plan, source, join(dir, 'plain')));
+    plain += await timed(() => plainTwoPass(plainPlans[i]!, source, join(dir, 'plain')));
   }
   say(
-    `five versions of one film, reports included ÷ five times plain two-pass ffmpeg: ${(ours / plain).toFixed(3)} (limit of ours 0.90); the reports’ share of it: ${(reports / ours).toFixed(3)} (limit of ours 0.20)`,
+    `five versions of one film${moving ? ', their windows moving' : ''}, reports included ÷ five times plain two-pass ffmpeg: ${(ours / plain).toFixed(3)} (limit of ours ${moving ? '1.05' : '0.90'}); the reports’ share of it: ${(reports / ours).toFixed(3)} (limit of ours 0.20)`,
   );
 }

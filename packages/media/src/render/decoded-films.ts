@@ -7,8 +7,11 @@ import { wholePictures, type MasterHandling } from './filters.ts';
 import { filmItself, type PictureSource } from './picture-source.ts';
 import { seekTo } from './seek.ts';
 
-/** It may take this part of the memory that is free, or reading it would cost more than decoding does. */
-const ofMemory = 1 / 2;
+/**
+ * It may take this part of the memory that is free, where it stays until it is read again: writing it to the disk and
+ * reading it from there may cost more than decoding does. On a machine with 20 GB free that is a minute of 1080p.
+ */
+const ofMemory = 1 / 4;
 /** It may take this part of the disk that is free. */
 const ofDisk = 1 / 4;
 /** It is let go when nothing was made from it for so long, milliseconds. */

@@ -1,0 +1,161 @@
+import { mkdir, stat } from 'node:fs/promises';
+import { join } from 'node:path';
+import { chromium } from '@playwright/test';
+import { startServer } from '../testing/own-server.ts';
+import { median, peakMemory, tall, timed, type Bench } from './kit.ts';
+
+/** How soon a ten-minute film is seen, and how its proofs play and scrub. */
+export async function interfaceTimes({ dir, say }: Bench, long: string): Promise<void> {
+  const dataDir = join(dir, 'data');
+  await mkdir(dataDir, { recursive: true });
+  const { child, base } = await startServer(dataDir);
+  const browser = await chromium.launch({
+    executablePath: process.env.MIVVY_CHROMIUM ?? '/usr/bin/chromium',
+    args: [
+      '--no-sandbox',
+      '--disable-gpu',
+      '--disable-quic',
+      '--no-first-run',
+      '--disable-background-networking',
+      '--disable-component-update',
+      '--disable-sync',
+    ],
+  });
+  try {
+    const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+    let uploadEnd = 0;
+    page.on('response', (answer) => {
+      if (
+        answer.request().method() === 'PATCH' &&
+        answer.url().includes('/api/uploads/') &&
+        answer.status() === 200
+      )
+        uploadEnd = performance.now();
+    });
+    await page.goto(base);
+    // Chosen before the film arrives, so that its proofs stand on the sheet as soon as they can.
+    await page.getByTestId('film-chooser').first().setInputFiles(long);
+    // Where it goes is asked at once; here that is left for later.
+    await page.getByRole('heading', { name: /^Where does/ }).waitFor();
+    await page.keyboard.press('Escape');
+    await page.getByRole('link', { name: 'Masters', exact: true }).click();
+    await page.waitForFunction(
+      () => [...document.querySelectorAll('canvas')].some((c) => Number(c.dataset.frame ?? -1) >= 0),
+      null,
+      { timeout: 180_000, polling: 'raf' },
+    );
+    const wait = (performance.now() - uploadEnd) / 1000;
+    say(
+      `first live picture of a ${((await stat(long)).size / 1e6).toFixed(0)} MB, ten-minute master after the end of its upload ÷ the limit of 2 s: ${(wait / 2).toFixed(2)}`,
+    );
+
+    const production = ((await (await fetch(`${base}/api/productions`)).json()) as { id: string }[])[0]!;
+    const detail = (await (await fetch(`${base}/api/productions/${production.id}`)).json()) as {
+      masters: { id: string }[];
+    };
+    const places = [
+      'starter-tall',
+      'starter-feed-portrait',
+      'starter-square',
+      'starter-wide',
+      'starter-board',
+      'starter-header',
+      'starter-classic',
+    ];
+    await fetch(`${base}/api/spec-book/files`, {
+      method: 'POST',
+      headers: { 'Content-Type': 'application/json' },
+      body: JSON.stringify({
+        fileName: 'b.specbook.json',
+        text: JSON.stringify({
+          format: 'mivvy-spec-book',
+          version: 1,
+          outlets: [{ id: 'bench', name: 'Bench', placements: [{ ...tall, id: 'bench-tall' }] }],
+        }),
+      }),
+    });
+    await fetch(`${base}/api/productions/${production.id}/versions`, {
+      method: 'POST',
+      headers: { 'Content-Type': 'application/json' },
+      body: JSON.stringify({ masterId: detail.masters[0]!.id, placementIds: [...places, 'bench-tall'] }),
+    });
+    const idle = async () =>
+      (
+        (await (await fetch(`${base}/api/productions/${production.id}/jobs`)).json()) as { state: string }[]
+      ).every((job) => job.state !== 'queued' && job.state !== 'running');
+    let highest = 0;
+    while (!(await idle())) {
+      highest = Math.max(highest, await peakMemory(child.pid!));
+      await new Promise((r) => setTimeout(r, 500));
+    }
+    const opens: number[] = [];
+    for (let i = 0; i < 3; i++) {
+      await page.goto('about:blank');
+      opens.push(
+        await timed(async () => {
+          await page.goto(`${base}/productions/${production.id}`);
+          await page.waitForFunction(
+            () =>
+              document.querySelectorAll('.cell canvas').length === 8 &&
+              [...document.querySelectorAll<HTMLCanvasElement>('.cell canvas')].every(
+                (c) => Number(c.dataset.frame ?? -1) >= 0,
+              ),
+            null,
+            { polling: 'raf' },
+          );
+        }),
+      );
+    }
+    say(
+      `opening a production with 8 versions, until all 8 proofs are drawn ÷ the limit of 1.5 s: median ${(median(opens) / 1.5).toFixed(2)}`,
+    );
+
+    const drawn = await page.evaluate(async () => {
+      const canvases = [...document.querySelectorAll<HTMLCanvasElement>('.cell canvas')];
+      const last = canvases.map(() => '');
+      const count = canvases.map(() => 0);
+      (window as unknown as { mivvyDesk: { play(): void; pause(): void } }).mivvyDesk.play();
+      await new Promise((r) => setTimeout(r, 500));
+      const start = performance.now();
+      while (performance.now() - start < 4000) {
+        await new Promise((r) => requestAnimationFrame(r));
+        canvases.forEach((c, i) => {
+          if (c.dataset.frame !== last[i]) {
+            last[i] = c.dataset.frame!;
+            count[i]!++;
+          }
+        });
+      }
+      (window as unknown as { mivvyDesk: { pause(): void } }).mivvyDesk.pause();
+      return count.map((n) => n / 4);
+    });
+    say(
+      `frames drawn a second by the slowest of 8 live proofs while playing ÷ the film’s 25: ${(Math.min(...drawn) / 25).toFixed(2)}`,
+    );
+    const scrubs = await page.evaluate(async () => {
+      const canvases = [...document.querySelectorAll<HTMLCanvasElement>('.cell canvas')];
+      const desk = (window as unknown as { mivvyDesk: { seek(frame: number): void } }).mivvyDesk;
+      const times: number[] = [];
+      for (let i = 0; i < 30; i++) {
+        // Short and long ways, as a hand makes them.
+        const frame = 200 + ((i * 7919) % 3000);
+        const started = performance.now();
+        desk.seek(frame);
+        while (canvases.some((c) => c.dataset.frame !== String(frame)) && performance.now() - started < 3000)
+          await new Promise((r) => requestAnimationFrame(r));
+        times.push(performance.now() - started);
+      }
+      return times;
+    });
+    say(
+      `a scrub, until the new frame is in all 8 proofs ÷ the limit of 120 ms: median ${(median(scrubs) / 120).toFixed(2)}`,
+    );
+    say(
+      `server’s highest memory after taking in ten minutes of 1080p ÷ the limit of 400 MB: ${(Math.max(highest, await peakMemory(child.pid!)) / 400e6).toFixed(2)}`,
+    );
+  } finally {
+    await browser.close();
+    child.kill('SIGTERM');
+    await new Promise((r) => child.once('exit', r));
+  }
+}
