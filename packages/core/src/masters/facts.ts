@@ -39,7 +39,7 @@ export const masterFactsSchema = z.object({
     gaps: z.number().int().positive().optional(),
     /** Its pictures can only be told by counting from its start: some have no time, or a seek lands where no picture begins. */
     countedFromStart: z.boolean().optional(),
-    /** Pictures whose time the file does not say; missing: none. */
+    /** Pictures whose time the file does not say, or says wrongly; missing: none. */
     untimed: z.number().int().positive().optional(),
     /** Length in frames at `rate`. */
     frames: z.number().int().positive(),

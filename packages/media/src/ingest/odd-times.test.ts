@@ -60,6 +60,11 @@ describe('every frame once', () => {
     ['in AVI, which knows only when pictures are decoded', 'steady.avi', []],
     ['whose first second has no times', 'untimed.avi', ['-bsf:v', "setts=pts='if(lt(N,25),NOPTS,PTS)'"]],
     ['in a transport stream', 'stream.ts', []],
+    [
+      'whose times are those of decoding',
+      'decoded.mp4',
+      ['-c:v', 'libx264', '-crf', '10', '-bf', '3', '-bsf:v', 'setts=pts=DTS', '-use_editlist', '0'],
+    ],
   ])('a steady film %s', async (_what, name, args) => {
     await ffmpeg('-i', at('ruler.mp4'), '-map', '0:v', '-c', 'copy', ...args, at(name));
     const facts = await read(name);

@@ -383,8 +383,41 @@ function timesOfPictures(
   return { times: filled.sort((a, b) => a - b), untimed };
 }
 
+/** Packets that are decoded to learn in which order their pictures are shown. */
+const orderTold = 120;
+
 /**
- * Reads every packet of the picture (without decoding) and settles length, rate and whether it varies. A film whose
+ * Whether a film's pictures come out of a decoder in another order than its times say. Some programs write each picture
+ * down with the time at which it is decoded; what its times say of a picture is then wrong by some frames.
+ */
+async function timesAreOfDecoding(
+  path: string,
+  { shown, longestKeyframeGap }: PacketTimes,
+  streamIndex: number,
+  signal: AbortSignal | undefined,
+): Promise<Result<boolean>> {
+  const asStored = shown.every((time, i) => i === 0 || time > shown[i - 1]!);
+  // Times that go back and forth are those of showing; pictures that lean on no other are shown as they are stored.
+  if (!asStored || longestKeyframeGap === 1) return ok(false);
+  let [latest, isBehind] = [-Infinity, false];
+  const args = [
+    ...['-v', 'quiet', '-select_streams', String(streamIndex), '-read_intervals', `%+#${orderTold}`],
+    ...['-show_entries', 'frame=pts_time', '-of', 'csv=p=0', ...inputArgs(path)],
+  ];
+  const read = await eachProbeLine(
+    args,
+    (line) => {
+      const time = Number.parseFloat(line);
+      if (time < latest) isBehind = true;
+      else if (time > latest) latest = time;
+    },
+    signal,
+  );
+  return read.ok ? ok(isBehind) : read;
+}
+
+/**
+ * Reads every packet of the picture (without decoding more than a few) and settles length, rate and whether it varies. A film whose
  * header promises clearly more than the file holds is refused: it broke off while being copied.
  */
 export async function countFrames(
@@ -395,8 +428,12 @@ export async function countFrames(
   const read = await readPacketTimes(path, facts.video.streamIndex, signal);
   if (!read.ok) return read;
   const { lastDuration, longestKeyframeGap } = read.value;
-  const { times, untimed } = timesOfPictures(read.value, facts.video.rate);
+  const ofDecoding = await timesAreOfDecoding(path, read.value, facts.video.streamIndex, signal);
+  if (!ofDecoding.ok) return ofDecoding;
+  const { times, untimed: withoutTime } = timesOfPictures(read.value, facts.video.rate);
   const count = times.length;
+  // A time that is another picture's is none.
+  const untimed = ofDecoding.value ? count : withoutTime;
   if (count === 0)
     return fail(
       'no-pictures',
