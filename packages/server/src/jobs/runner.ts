@@ -311,7 +311,8 @@ export class Runner {
     let shown: JobRow = row;
     let dirty = false;
     const flush = () => {
-      if (!dirty) return;
+      // What a job says while it is being stopped would show it as running again, for good.
+      if (!dirty || controller.signal.aborted) return;
       dirty = false;
       this.events.tell({ kind: 'job', job: toJob(shown) });
     };
