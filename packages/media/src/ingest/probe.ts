@@ -395,10 +395,10 @@ async function timesAreOfDecoding(
   { shown, longestKeyframeGap }: PacketTimes,
   streamIndex: number,
   signal: AbortSignal | undefined,
-): Promise<Result<boolean>> {
+): Promise<boolean> {
   const asStored = shown.every((time, i) => i === 0 || time > shown[i - 1]!);
   // Times that go back and forth are those of showing; pictures that lean on no other are shown as they are stored.
-  if (!asStored || longestKeyframeGap === 1) return ok(false);
+  if (!asStored || longestKeyframeGap === 1) return false;
   let [latest, isBehind] = [-Infinity, false];
   const args = [
     ...['-v', 'quiet', '-select_streams', String(streamIndex), '-read_intervals', `%+#${orderTold}`],
@@ -413,7 +413,8 @@ async function timesAreOfDecoding(
     },
     signal,
   );
-  return read.ok ? ok(isBehind) : read;
+  // What cannot be decoded here says nothing of the order.
+  return read.ok && isBehind;
 }
 
 /**
@@ -429,11 +430,10 @@ export async function countFrames(
   if (!read.ok) return read;
   const { lastDuration, longestKeyframeGap } = read.value;
   const ofDecoding = await timesAreOfDecoding(path, read.value, facts.video.streamIndex, signal);
-  if (!ofDecoding.ok) return ofDecoding;
   const { times, untimed: withoutTime } = timesOfPictures(read.value, facts.video.rate);
   const count = times.length;
   // A time that is another picture's is none.
-  const untimed = ofDecoding.value ? count : withoutTime;
+  const untimed = ofDecoding ? count : withoutTime;
   if (count === 0)
     return fail(
       'no-pictures',
