@@ -23,6 +23,7 @@ import {
 import { followedCount, followedShot } from '../../packages/core/src/testing/followed.ts';
 import { demoFilms, makeFilm } from '../../packages/demo/src/film/make.ts';
 import { countFrames, findShots, lookAtFilm, probeMaster } from '../../packages/media/src/index.ts';
+import { eightShapes } from './kit.ts';
 
 const percent = (n: number, of: number) => (of ? ((100 * n) / of).toFixed(1) : '–').padStart(6);
 
@@ -160,19 +161,9 @@ export function solvingSpeed(say: (line: string) => void): void {
       overlays: [],
     };
   });
-  const shapes = [
-    [1080, 1920],
-    [1080, 1350],
-    [1080, 1080],
-    [1920, 1080],
-    [1000, 1500],
-    [1500, 500],
-    [1440, 1080],
-    [1080, 1920],
-  ] as const;
   const run = () => {
     let following = 0;
-    for (const [width, height] of shapes) {
+    for (const [width, height] of eightShapes) {
       const film: FollowFilm = {
         shots,
         frames,
@@ -212,7 +203,7 @@ export function solvingSpeed(say: (line: string) => void): void {
     })),
   };
   const again = performance.now();
-  for (const [width, height] of shapes)
+  for (const [width, height] of eightShapes)
     chooseWindow({
       span: { from: 0, to: frames },
       look: { tracks: [whole], everythingMoves: false },

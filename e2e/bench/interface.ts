@@ -1,6 +1,7 @@
 import { mkdir, stat } from 'node:fs/promises';
 import { join } from 'node:path';
 import { chromium } from '@playwright/test';
+import { browserArgs } from '../testing/browser-args.ts';
 import { startServer } from '../testing/own-server.ts';
 import { median, peakMemory, tall, timed, type Bench } from './kit.ts';
 
@@ -11,15 +12,7 @@ export async function interfaceTimes({ dir, say }: Bench, long: string): Promise
   const { child, base } = await startServer(dataDir);
   const browser = await chromium.launch({
     executablePath: process.env.MIVVY_CHROMIUM ?? '/usr/bin/chromium',
-    args: [
-      '--no-sandbox',
-      '--disable-gpu',
-      '--disable-quic',
-      '--no-first-run',
-      '--disable-background-networking',
-      '--disable-component-update',
-      '--disable-sync',
-    ],
+    args: browserArgs,
   });
   try {
     const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });

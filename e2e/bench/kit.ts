@@ -31,6 +31,18 @@ export const tall: Placement = {
   },
 };
 
+/** Frames of eight versions as they usually stand on a sheet. */
+export const eightShapes = [
+  [1080, 1920],
+  [1080, 1350],
+  [1080, 1080],
+  [1920, 1080],
+  [1000, 1500],
+  [1500, 500],
+  [1440, 1080],
+  [1080, 1920],
+] as const;
+
 /** A moving 1080p film of 20 s with sound; `grain` makes it as hard to code as a camera's. */
 export async function film({ dir }: Pick<Bench, 'dir'>, grain: number, ...args: string[]): Promise<string> {
   const path = join(dir, `film ${grain} ${args.join(' ')}.mp4`);

@@ -16,6 +16,7 @@ import {
 } from '../../packages/core/src/index.ts';
 import { deliver, shippedShaper } from '../../packages/media/src/index.ts';
 import { endServer, startServer } from '../testing/own-server.ts';
+import { eightShapes } from './kit.ts';
 
 /** What layers and captions cost: in an export, while a title is typed, with ten thousand cues, and a long script. */
 
@@ -94,21 +95,11 @@ async function exportCost(
 
 /** A title that grows by a letter: all versions of a film planned anew, as the screen does at each. */
 function typing(facts: MasterFacts, say: (line: string) => void): void {
-  const shapes = [
-    [1080, 1920],
-    [1080, 1350],
-    [1080, 1080],
-    [1920, 1080],
-    [1000, 1500],
-    [1500, 500],
-    [1440, 1080],
-    [1080, 1920],
-  ] as const;
   const text = 'Kite Weekend, the fourteenth and fifteenth of June, on the sea wall';
   const times: number[] = [];
   for (let n = 1; n <= text.length; n++) {
     const started = performance.now();
-    for (const [width, height] of shapes) {
+    for (const [width, height] of eightShapes) {
       const placement: Placement = {
         id: 'p',
         name: 'P',

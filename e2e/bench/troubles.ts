@@ -1,5 +1,5 @@
 import { hiddenKeeps } from '../../packages/core/src/index.ts';
-import { median, type Bench } from './kit.ts';
+import { eightShapes, median, type Bench } from './kit.ts';
 
 /** Troubles of 8 versions of ten minutes with 12 keeps; every so manyth shot is a moving one, the others hold. */
 export function troublesSpeed({ say }: Bench, everyNth: number): void {
@@ -29,18 +29,8 @@ export function troublesSpeed({ say }: Bench, everyNth: number): void {
     span: { from: 0, to: frames },
     keys: [{ at: 0, x: i / 15, y: 0.3, width: 0.1, height: 0.2 }],
   }));
-  const shapes = [
-    [1080, 1920],
-    [1080, 1350],
-    [1080, 1080],
-    [1920, 1080],
-    [1000, 1500],
-    [1500, 500],
-    [1440, 1080],
-    [1080, 1920],
-  ] as const;
   const run = () =>
-    shapes.map(
+    eightShapes.map(
       ([width, height]) =>
         hiddenKeeps(framing, keeps, { from: 0, to: frames }, master, {
           frameSize: { width, height },

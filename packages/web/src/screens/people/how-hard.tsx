@@ -32,7 +32,7 @@ function useGuesses(password: string): Guesses | null {
 /** Tells how hard a password is to guess while it is chosen. */
 export function HowHard({ password }: { password: string }) {
   const guesses = useGuesses(password);
-  // Its place is kept while nothing is told, or the button below would move away under a click.
+  // Where a button stands below, its place is kept while nothing is told, or that would move away under a click.
   if (!guesses) return <div className={styles.hard} />;
   return (
     <div className={styles.hard} role="status">
