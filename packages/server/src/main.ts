@@ -200,8 +200,6 @@ else {
 
 // Films take as long as they take; a slow upload is not a broken one.
 server.requestTimeout = 0;
-// Longer than any client keeps a connection that it does not use: one that is closed as it is used again fails a request.
-server.keepAliveTimeout = 90_000;
 
 /** The address is ours to remove only while it names this process. */
 async function forgetAddress(): Promise<void> {

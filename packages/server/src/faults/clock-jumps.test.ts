@@ -14,6 +14,7 @@ import {
 import { deliverables, jobs } from '../db/schema.ts';
 import { askAfterDispatches } from '../dispatch/watch.ts';
 import { RowsQueue } from '../jobs/queue/rows-queue.ts';
+import { serveHere, type ServedHere } from '../http/listen.ts';
 import { createReviewApp } from '../review/app.ts';
 import { openStandIns } from '../stand-ins/outlet.ts';
 import { madeProduction, type MadeProduction } from '../testing/made.ts';
@@ -29,29 +30,19 @@ let dir: string;
 let outlets: Awaited<ReturnType<typeof openStandIns>>;
 let s: TestServer;
 let made: MadeProduction;
-let review: { base: string; close: () => void };
+let review: ServedHere;
 beforeAll(async () => {
   dir = await mkdtemp(join(tmpdir(), 'mivvy clock '));
   outlets = await openStandIns(join(dir, 'stand-ins'), (id) => s.ws.specs.find(id)?.placement);
   // Two at once: a job whose lease was over could be taken a second time.
   s = await testServer({ outlets: { base: outlets.base }, exportsAtOnce: 2 });
   made = await madeProduction(() => s, ['quick-tall', 'quick-square']);
-  const app = createReviewApp(s.ws).listen(0, '127.0.0.1');
-  await new Promise((resolve) => app.once('listening', resolve));
-  const address = app.address();
-  const base = `http://127.0.0.1:${typeof address === 'object' && address ? address.port : 0}`;
-  s.ws.reviewAddress = base;
-  review = {
-    base,
-    close: () => {
-      app.closeAllConnections();
-      app.close();
-    },
-  };
+  review = await serveHere(createReviewApp(s.ws));
+  s.ws.reviewAddress = review.base;
 }, 375_000);
 afterEach(setClockRight);
 afterAll(async () => {
-  review.close();
+  await review.close();
   await s.stop(true);
   await outlets.close();
   expect(await faultsOf(s.dir)).toEqual([]);

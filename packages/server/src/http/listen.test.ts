@@ -1,6 +1,6 @@
 import { afterEach, expect, test } from '@jest/globals';
-import { createServer, type Server } from 'node:net';
-import { listenAt } from './listen.ts';
+import { createServer, type Server } from 'node:http';
+import { listenAt, serveHere } from './listen.ts';
 
 const servers: Server[] = [];
 const made = () => {
@@ -29,4 +29,14 @@ test('a port that is free is the one', async () => {
 test('an address of another machine is refused', async () => {
   // RFC 5737: an address for documentation, which no machine has.
   await expect(listenAt(made(), '203.0.113.7', 0)).rejects.toMatchObject({ code: 'EADDRNOTAVAIL' });
+});
+
+test('a connection is kept longer than a client keeps one that it does not use', async () => {
+  const { base, close } = await serveHere((_asked, answer) => void answer.end('here'));
+  const answer = await fetch(base);
+  expect(await answer.text()).toBe('here');
+  // A client that goes by this lets go of a connection before the server does.
+  expect(answer.headers.get('keep-alive')).toBe('timeout=90');
+  await close();
+  await expect(fetch(base)).rejects.toThrow();
 });

@@ -12,29 +12,23 @@ import { reviewLinks } from '../db/schema.ts';
 import { madeProduction, type MadeProduction } from '../testing/made.ts';
 import { testServer, type TestServer } from '../testing/server.ts';
 import { createReviewApp } from './app.ts';
+import { serveHere } from '../http/listen.ts';
 import { hashOf } from '../secrets.ts';
 
 /** The review surface: what a link opens, and that nothing else does or is. */
 let s: TestServer;
 let made: MadeProduction;
 let base: string;
-let close: () => void;
+let close: () => Promise<void>;
 beforeAll(async () => {
   s = await testServer();
   made = await madeProduction(s, ['quick-tall', 'quick-square']);
   await made.make();
-  const server = createReviewApp(s.ws).listen(0, '127.0.0.1');
-  await new Promise((resolve) => server.once('listening', resolve));
-  const address = server.address();
-  base = `http://127.0.0.1:${typeof address === 'object' && address ? address.port : 0}`;
+  ({ base, close } = await serveHere(createReviewApp(s.ws)));
   s.ws.reviewAddress = base;
-  close = () => {
-    server.closeAllConnections();
-    server.close();
-  };
 }, 375_000);
 afterAll(async () => {
-  close();
+  await close();
   await s.stop();
 });
 

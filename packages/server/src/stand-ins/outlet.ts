@@ -1,6 +1,5 @@
 import { createReadStream } from 'node:fs';
 import { appendFile, mkdir, readFile, rm, stat } from 'node:fs/promises';
-import type { Server as HttpServer } from 'node:http';
 import { join } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
 import { FileStore } from '@tus/file-store';
@@ -11,6 +10,7 @@ import writeFileAtomic from 'write-file-atomic';
 import * as z from 'zod';
 import { placementSchema, type Placement } from '@mivvy/core';
 import { probeMaster, sha256File } from '@mivvy/media';
+import { serveHere } from '../http/listen.ts';
 import { faultsSchema, noFaults, type Faults } from './faults.ts';
 import { missingBeside, objection } from './outlet-rules.ts';
 
@@ -223,19 +223,13 @@ export async function openStandIns(
     createReadStream(film.path).pipe(res);
   });
 
-  const server = await new Promise<HttpServer>((resolve) => {
-    const listening = app.listen(0, '127.0.0.1', () => resolve(listening));
-  });
-  const address = server.address();
-  const base = `http://127.0.0.1:${typeof address === 'object' && address ? address.port : 0}`;
+  const { base, close } = await serveHere(app);
   return {
     base,
     films: () => films,
-    close: () =>
-      new Promise((resolve) => {
-        closing.abort();
-        server.closeAllConnections();
-        server.close(() => resolve());
-      }),
+    close: () => {
+      closing.abort();
+      return close();
+    },
   };
 }

@@ -13,6 +13,7 @@ import {
 } from '@mivvy/api';
 import { operations } from '@mivvy/api/openapi';
 import { createApp } from '../app.ts';
+import { serveHere } from '../http/listen.ts';
 import { openWorkspace, type OpenOptions } from '../open.ts';
 
 const described = operations.map((op) => ({
@@ -47,10 +48,7 @@ export async function testServer(over: Partial<OpenOptions> = {}) {
     detector: false,
     ...over,
   });
-  const server = createApp(ws).listen(0, '127.0.0.1');
-  await new Promise((resolve) => server.once('listening', resolve));
-  const address = server.address();
-  const base = `http://127.0.0.1:${typeof address === 'object' && address ? address.port : 0}`;
+  const { base, close } = await serveHere(createApp(ws));
   const call = async (method: string, path: string, body?: unknown, headers: Record<string, string> = {}) => {
     const answer = await fetch(`${base}/api${path}`, {
       method,
@@ -95,8 +93,7 @@ export async function testServer(over: Partial<OpenOptions> = {}) {
       };
     },
     async stop(keep = false) {
-      server.closeAllConnections();
-      server.close();
+      await close();
       await ws.close();
       if (!keep) await rm(dir, { recursive: true, force: true });
     },
