@@ -9,14 +9,7 @@ import {
   type Placement,
   type RenderPlan,
 } from '../../packages/core/src/index.ts';
-import {
-  compareFile,
-  countFrames,
-  deliver,
-  heardIn,
-  measureFile,
-  probeMaster,
-} from '../../packages/media/src/index.ts';
+import { examineFile, countFrames, deliver, heardIn, probeMaster } from '../../packages/media/src/index.ts';
 import { plantedFaults } from '../../packages/media/src/testing/planted.ts';
 import { photoFolder } from './photo-shots.ts';
 
@@ -96,11 +89,10 @@ async function make(dir: string, master: string, codec: Placement['video']['code
 }
 
 async function check(path: string, { plan, placement, master, heard }: Made): Promise<CheckReport> {
-  const measured = await measureFile(path);
-  if (!measured.ok) throw new Error(measured.problem.sentence);
-  const compared = await compareFile(path, measured.value, plan, master);
-  if (!compared.ok) throw new Error(compared.problem.sentence);
-  return checkFile({ plan, heard, alone: false }, measured.value, { placement, compared: compared.value });
+  const examined = await examineFile(path, plan, master);
+  if (!examined.ok) throw new Error(examined.problem.sentence);
+  const { measured, compared } = examined.value;
+  return checkFile({ plan, heard, alone: false }, measured, { placement, compared });
 }
 
 const failing = (report: CheckReport) => report.checks.filter((line) => !line.ok).map((line) => line.id);

@@ -19,9 +19,9 @@ import {
   type Wanted,
 } from '@mivvy/core';
 import {
-  compareFile,
   coverLineOf,
   coverName,
+  examineFile,
   heardIn,
   measureFile,
   readCaptionFile,
@@ -153,17 +153,18 @@ async function reportOn(
   signal: AbortSignal,
 ): Promise<Result<CheckReport>> {
   progress('measure', 0, null);
-  const measured = await measureFile(request.file, signal);
-  if (!measured.ok) return measured;
-  progress('measure', 1, null);
-  if (request.master === undefined) return ok(checkFile(wanted, measured.value, { placement }));
-  const compared = await compareFile(request.file, measured.value, wanted.plan, request.master, {
+  if (request.master === undefined) {
+    const measured = await measureFile(request.file, signal);
+    return measured.ok ? ok(checkFile(wanted, measured.value, { placement })) : measured;
+  }
+  const examined = await examineFile(request.file, wanted.plan, request.master, {
     signal,
     onProgress: (fraction) => progress('compare', fraction, null),
   });
-  if (!compared.ok) return compared;
+  if (!examined.ok) return examined;
   progress('compare', 1, null);
-  return ok(checkFile(wanted, measured.value, { placement, compared: compared.value }));
+  const { measured, compared } = examined.value;
+  return ok(checkFile(wanted, measured, { placement, compared }));
 }
 
 /** Lines of what lies beside the file: its captions, and its cover, which needs the film that it is a picture of. */

@@ -57,6 +57,20 @@ test('another film than was asked for is not kept', async () => {
   await expect(cache.get('../secret', bringing(film(4)).fetch, signal)).rejects.toThrow('no sum');
 });
 
+test('a film that another job uses as well is the same film as before for the one that has it', async () => {
+  const cache = new FilmCache(dir, 10_000);
+  const { fetch } = bringing(film(5));
+  const { path } = await cache.get(sumOf(film(5)), fetch, signal);
+  const before = await stat(path);
+  for (let i = 0; i < 3; i++) {
+    await new Promise((resolve) => setTimeout(resolve, 15));
+    await cache.get(sumOf(film(5)), fetch, signal);
+    const { size, mtimeMs, ino } = await stat(path);
+    expect({ size, mtimeMs, ino }).toEqual({ size: before.size, mtimeMs: before.mtimeMs, ino: before.ino });
+  }
+  expect((await stat(path)).atimeMs).toBeGreaterThan(before.atimeMs);
+});
+
 test('those stay that were used last', async () => {
   const cache = new FilmCache(dir, 3000);
   for (const [i, which] of [0, 1, 2, 0, 3, 4].entries()) {

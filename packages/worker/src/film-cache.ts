@@ -44,8 +44,7 @@ export class FilmCache {
     };
     try {
       await this.bringHere(sha256, path, fetch, signal);
-      // Used now: those that were not for longest go first.
-      await utimes(path, new Date(), new Date());
+      await this.markUsed(path);
       await this.shrink();
       return { path, letGo };
     } catch (error) {
@@ -78,12 +77,21 @@ export class FilmCache {
     await rename(part, path);
   }
 
+  /**
+   * Used now: those that were not for longest go first. When it was written stays as it was: whoever makes something of it
+   * meanwhile would take it for another film.
+   */
+  private async markUsed(path: string): Promise<void> {
+    const { mtime } = await stat(path);
+    await utimes(path, new Date(), mtime);
+  }
+
   private async files(): Promise<{ name: string; size: number; used: number }[]> {
     const names = await readdir(this.dir).catch(() => []);
     const found = await Promise.all(
       names.map(async (name) => {
         const info = await stat(join(this.dir, name)).catch(() => null);
-        return info ? [{ name, size: info.size, used: info.mtimeMs }] : [];
+        return info ? [{ name, size: info.size, used: info.atimeMs }] : [];
       }),
     );
     return found.flat();

@@ -1,21 +1,34 @@
-import type { Comparison, MeasuredFile, RenderPlan, Result, Size } from '@mivvy/core';
+import type { Comparison, Rate, RenderPlan, Result, Size } from '@mivvy/core';
 import { locateTools } from '../ffmpeg/locate.ts';
 import { catching, explainFailure, ProblemError } from '../ffmpeg/run.ts';
+import type { FileHead } from '../measure/file-head.ts';
 import { runWorker } from '../workers/run-worker.ts';
 import { compareNewsSchema, type CompareJob } from './compare-job.ts';
 import { compareCaptions } from './captions.ts';
 import { compareSound } from './sound.ts';
 
-interface CompareOptions {
+export interface CompareOptions {
   signal?: AbortSignal | undefined;
   nice?: boolean;
   /** How far it has come, 0 to 1. */
   onProgress?: (fraction: number) => void;
 }
 
+/** A finished file, as much of it as has to be known before it is compared. */
+export interface ComparedFile {
+  path: string;
+  stream: number;
+  /** How its picture is meant to be shown. */
+  shown: FileHead['shown'];
+  /** Frames a second. */
+  rate: Rate;
+  /** Its sound, and where its first picture stands in it, seconds; null for a silent film. */
+  sound: { stream: number; begins: Promise<number> } | null;
+}
+
 /** A finished file as it is shown: turned as its flags say, with square pixels. */
-function displayedSize({ frame, pixelAspect, rotation }: MeasuredFile['video']): Size {
-  const width = Math.max(1, Math.round((frame.width * (pixelAspect?.num ?? 1)) / (pixelAspect?.den ?? 1)));
+function displayedSize({ frame, pixelAspect, rotation }: FileHead['shown']): Size {
+  const width = Math.max(1, Math.round((frame.width * pixelAspect.num) / pixelAspect.den));
   return rotation % 180 === 0 ? { width, height: frame.height } : { width: frame.height, height: width };
 }
 
@@ -24,8 +37,7 @@ function displayedSize({ frame, pixelAspect, rotation }: MeasuredFile['video']):
  * pictures are drawn from the master by other code than the renderer's.
  */
 export async function compareFile(
-  path: string,
-  measured: MeasuredFile,
+  { path, stream, shown, rate, sound: heard }: ComparedFile,
   plan: RenderPlan,
   masterPath: string,
   { signal, nice, onProgress }: CompareOptions = {},
@@ -36,23 +48,13 @@ export async function compareFile(
     ffmpeg: tools.value.ffmpeg,
     plan,
     masterPath,
-    file: {
-      path,
-      stream: measured.video.stream ?? 0,
-      displayed: displayedSize(measured.video),
-      matrix: measured.video.matrix,
-      rate: measured.video.rate,
-    },
+    file: { path, stream, displayed: displayedSize(shown), matrix: shown.matrix, rate },
     nice: nice ?? false,
   };
-  const { audio } = measured;
   return catching(async () => {
-    const sound = audio
-      ? compareSound(
-          plan,
-          masterPath,
-          { path, stream: audio.stream ?? 1, start: measured.video.startSeconds ?? 0 },
-          signal,
+    const sound = heard
+      ? heard.begins.then((start) =>
+          compareSound(plan, masterPath, { path, stream: heard.stream, start }, signal),
         )
       : Promise.resolve(null);
     sound.catch(() => undefined); // awaited below

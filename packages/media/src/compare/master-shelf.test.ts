@@ -4,8 +4,7 @@ import { join } from 'node:path';
 import { heldFraming, makePlan, type RenderPlan } from '@mivvy/core';
 import { deliver } from '../render/deliver.ts';
 import { factsOf, ffmpeg, placement, testFolder } from '../testing/helpers.ts';
-import { measureFile } from '../measure/measure.ts';
-import { compareFile } from './compare-file.ts';
+import { examineFile } from './examine-file.ts';
 import { MasterShelf } from './master-shelf.ts';
 
 let dir: string;
@@ -51,9 +50,7 @@ test('a film is known by its file and by how it was decoded', async () => {
 });
 
 test('a film that is gone is said to be, in a sentence', async () => {
-  const measured = await measureFile(at('other.mp4'));
-  if (!measured.ok) throw new Error(measured.problem.sentence);
-  const found = await compareFile(at('other.mp4'), measured.value, plan, at('gone.mp4'));
+  const found = await examineFile(at('other.mp4'), plan, at('gone.mp4'));
   expect(found.ok ? 'compared' : found.problem.sentence).toBe('A file that is needed is no longer there.');
 }, 60_000);
 
@@ -64,12 +61,10 @@ test('the second version of a film is held against the same pictures; a film in 
     workDir: at('work'),
   });
   if (!made.ok) throw new Error(made.problem.sentence);
-  const measured = await measureFile(at('file.mp4'));
-  if (!measured.ok) throw new Error(measured.problem.sentence);
   const compared = async () => {
-    const found = await compareFile(at('file.mp4'), measured.value, plan, at('master.mp4'));
+    const found = await examineFile(at('file.mp4'), plan, at('master.mp4'));
     if (!found.ok) throw new Error(found.problem.sentence);
-    return found.value;
+    return found.value.compared;
   };
   // Decoded in the export, and kept by the thread that compared its file.
   const [kept, again] = [await compared(), await compared()];

@@ -4,10 +4,9 @@ import { join } from 'node:path';
 import { checkFile, heldFraming, makePlan, type CheckReport, type RenderPlan } from '@mivvy/core';
 import { Cancelled } from '../ffmpeg/run.ts';
 import { deliver } from '../render/deliver.ts';
-import { measureFile } from '../measure/measure.ts';
 import { factsOf, ffmpeg, placement, testFolder } from '../testing/helpers.ts';
 import { plantedFaults, type Planted } from '../testing/planted.ts';
-import { compareFile } from './compare-file.ts';
+import { examineFile } from './examine-file.ts';
 
 /**
  * Files with planted faults, made by plain ffmpeg: each is found under its own line, and a file that is as it should be
@@ -57,14 +56,10 @@ beforeAll(async () => {
 afterAll(() => clean());
 
 async function reportOf(path: string): Promise<CheckReport> {
-  const measured = await measureFile(path);
-  if (!measured.ok) throw new Error(measured.problem.sentence);
-  const compared = await compareFile(path, measured.value, plan, at('master.mov'));
-  if (!compared.ok) throw new Error(compared.problem.sentence);
-  return checkFile({ plan, heard: true, alone: false }, measured.value, {
-    placement: place,
-    compared: compared.value,
-  });
+  const examined = await examineFile(path, plan, at('master.mov'));
+  if (!examined.ok) throw new Error(examined.problem.sentence);
+  const { measured, compared } = examined.value;
+  return checkFile({ plan, heard: true, alone: false }, measured, { placement: place, compared });
 }
 const broken = (report: CheckReport) => report.checks.filter((line) => !line.ok).map((line) => line.id);
 
@@ -84,10 +79,8 @@ test('a good file breaks no line, and is compared with its master in every way',
 }, 150_000);
 
 test('a comparison that is stopped ends, and the next one is made as ever', async () => {
-  const measured = await measureFile(at('good.mp4'));
-  if (!measured.ok) throw new Error(measured.problem.sentence);
   const controller = new AbortController();
-  const stopped = compareFile(at('good.mp4'), measured.value, plan, at('master.mov'), {
+  const stopped = examineFile(at('good.mp4'), plan, at('master.mov'), {
     signal: controller.signal,
     onProgress: () => controller.abort(),
   });

@@ -15,10 +15,9 @@ import {
 } from '@mivvy/core';
 import { readBack, writeSidecar } from '../captions/sidecar.ts';
 import { writeCover } from '../covers/cover.ts';
-import { compareFile } from '../compare/compare-file.ts';
+import { examineFile } from '../compare/examine-file.ts';
 import { catching, explainFailure, must } from '../ffmpeg/run.ts';
 import { sha256File } from '../ingest/hash.ts';
-import { measureFile } from '../measure/measure.ts';
 import type { GraphicPath } from '../layers/overlay-input.ts';
 import type { DecodedFilms } from './decoded-films.ts';
 import { encodePlan, type EncodeProgress } from './encode-plan.ts';
@@ -110,11 +109,11 @@ export async function deliver(plan: RenderPlan, options: DeliverOptions): Promis
       const { path: out, sound } = await encodeFromBest(plan, options);
 
       options.onProgress?.({ stage: 'measure', fraction: 0.97, etaSeconds: 1, speed: 0 });
-      const [measuring, sha256] = await Promise.all([measureFile(out, signal), sha256File(out, signal)]);
-      const measured = must(measuring);
-      const compared = must(
-        await compareFile(out, measured, plan, options.masterPath, { signal, nice: options.nice ?? false }),
-      );
+      const [examined, sha256] = await Promise.all([
+        examineFile(out, plan, options.masterPath, { signal, nice: options.nice ?? false }),
+        sha256File(out, signal),
+      ]);
+      const { measured, compared } = must(examined);
       const heard = sound && sound.source.integratedLufs !== null;
       const report = checkFile({ plan, heard, alone: false }, measured, {
         placement: options.placement,

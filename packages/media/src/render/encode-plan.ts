@@ -4,7 +4,7 @@ import { ok, planSeconds, type Effort, type RenderPlan, type Result } from '@miv
 import { inputArgs, must, type RunOptions } from '../ffmpeg/run.ts';
 import { laidOverlays } from '../layers/overlay.ts';
 import type { GraphicPath } from '../layers/overlay-input.ts';
-import { measureAverage, measurePeak } from '../measure/measure.ts';
+import { measureAverage, measurePeak } from '../measure/stored-pictures.ts';
 import { containerArgs, isFirstPass, passesOf, pictureArgs, sketchSize, type Pass } from './encoders.ts';
 import { encodePicture } from './picture.ts';
 import type { PictureSource } from './picture-source.ts';

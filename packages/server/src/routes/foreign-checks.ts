@@ -16,7 +16,15 @@ import {
   type RenderPlan,
   type Result,
 } from '@mivvy/core';
-import { compareFile, countFrames, heardIn, measureFile, probeMaster, sha256File } from '@mivvy/media';
+import {
+  countFrames,
+  examineFile,
+  heardIn,
+  measureFrom,
+  probeMaster,
+  readHead,
+  sha256File,
+} from '@mivvy/media';
 import { refuse, route, queryText } from '../http/problems.ts';
 import { planWithMaster } from '../plan-with-master.ts';
 import type { Workspace } from '../workspace.ts';
@@ -63,10 +71,12 @@ async function reportOn(
   signal: AbortSignal,
 ): Promise<Result<{ plan: RenderPlan; report: CheckReport }>> {
   const { placement } = place;
-  const measured = await measureFile(path, signal);
-  if (!measured.ok)
+  const head = await readHead(path, signal);
+  if (!head.ok)
     return fail('not-checked', 'That file holds no picture that can be read.', 'Choose a finished film.');
   if (!version) {
+    const measured = await measureFrom(head.value, signal);
+    if (!measured.ok) return measured;
     const quick = await probeMaster(path, signal);
     const facts = quick.ok ? await countFrames(path, quick.value, signal) : quick;
     if (!facts.ok) return facts;
@@ -76,10 +86,11 @@ async function reportOn(
   const { plan, masterPath } = version;
   const heard = await heardIn(plan, masterPath, signal);
   if (!heard.ok) return heard;
-  const compared = await compareFile(path, measured.value, plan, masterPath, { signal, nice: true });
-  if (!compared.ok) return compared;
+  const examined = await examineFile(path, plan, masterPath, { signal, nice: true });
+  if (!examined.ok) return examined;
+  const { measured, compared } = examined.value;
   const wanted = { plan, heard: heard.value, alone: false };
-  return ok({ plan, report: checkFile(wanted, measured.value, { placement, compared: compared.value }) });
+  return ok({ plan, report: checkFile(wanted, measured, { placement, compared }) });
 }
 
 async function checkForeign(ws: Workspace, req: Request, res: Response): Promise<void> {
