@@ -64,32 +64,40 @@ let clean: () => Promise<void>;
 beforeAll(async () => ({ dir, clean } = await testFolder()));
 afterAll(() => clean());
 
+/** Samples a second of what espeak-ng writes, 16 bits and mono each. */
+const speechRate = 22_050;
+const secondsOf = (sound: Buffer) => sound.length / 2 / speechRate;
+const silence = (seconds: number) => Buffer.alloc(2 * Math.round(seconds * speechRate));
+
+/** One sentence spoken, without the head of its file. */
+async function spokenSound(voice: string, speed: number, sentence: string): Promise<Buffer> {
+  const { stdout } = await execa(
+    'espeak-ng',
+    ['-v', voice, '-s', String(speed), '-z', '--stdout', sentence],
+    { encoding: 'buffer' },
+  );
+  const file = Buffer.from(stdout);
+  return file.subarray(file.indexOf('data') + 8);
+}
+
 async function speak({ voice, pauses, sentences }: (typeof spoken)[number], speed: number) {
-  const silence = async (seconds: number) => {
-    const path = join(dir, `silence ${seconds}.wav`);
-    await ffmpeg('-f', 'lavfi', '-i', 'anullsrc=r=22050:cl=mono', '-t', String(seconds), path);
-    return path;
-  };
-  const parts = [await silence(lead)];
+  const parts: Buffer[] = [silence(lead)];
   const starts: number[] = [];
   const ends: number[] = [];
   let at = lead;
   for (const [i, sentence] of sentences.entries()) {
-    const path = join(dir, `${voice} ${speed} ${i}.wav`);
-    await execa('espeak-ng', ['-v', voice, '-s', String(speed), '-z', '-w', path, sentence]);
-    const { stdout } = await execa('ffprobe', [
-      ...['-v', 'error', '-show_entries', 'format=duration', '-of', 'csv=p=0', path],
-    ]);
+    const pause = silence(pauses[i]!);
+    const sound = await spokenSound(voice, speed, sentence);
     starts.push(at);
-    ends.push(at + Number(stdout));
-    at += Number(stdout) + pauses[i]!;
-    parts.push(path, await silence(pauses[i]!));
+    ends.push(at + secondsOf(sound));
+    at += secondsOf(sound) + secondsOf(pause);
+    parts.push(sound, pause);
   }
-  const list = join(dir, `${voice} ${speed}.txt`);
-  await writeFile(list, parts.map((part) => `file '${part}'\n`).join(''));
+  const speech = join(dir, `${voice} ${speed}.pcm`);
+  await writeFile(speech, Buffer.concat(parts));
   const film = join(dir, `${voice} ${speed}.mp4`);
   await ffmpeg(
-    ...['-f', 'lavfi', '-i', 'color=s=160x90:r=25', '-f', 'concat', '-safe', '0', '-i', list],
+    ...['-f', 'lavfi', '-i', 'color=s=160x90:r=25', '-f', 's16le', '-ar', String(speechRate), '-i', speech],
     ...['-t', String(at + 0.5), '-af', 'apad', '-c:a', 'aac', film],
   );
   return { film, starts, ends };
