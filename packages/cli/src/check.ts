@@ -155,10 +155,13 @@ async function reportOn(
   progress('measure', 0, null);
   if (request.master === undefined) {
     const measured = await measureFile(request.file, signal);
-    return measured.ok ? ok(checkFile(wanted, measured.value, { placement })) : measured;
+    if (!measured.ok) return measured;
+    progress('measure', 1, null);
+    return ok(checkFile(wanted, measured.value, { placement }));
   }
   const examined = await examineFile(request.file, wanted.plan, request.master, {
     signal,
+    onMeasured: () => progress('measure', 1, null),
     onProgress: (fraction) => progress('compare', fraction, null),
   });
   if (!examined.ok) return examined;

@@ -17,7 +17,7 @@ export { DecodedFilms } from './render/decoded-films.ts';
 export { SoundShelf } from './render/sound-shelf.ts';
 export { readHead } from './measure/file-head.ts';
 export { measureFile, measureFrom } from './measure/measure.ts';
-export { examineFile } from './compare/examine-file.ts';
+export { examineFile, examineFrom } from './compare/examine-file.ts';
 export { matchTextless, type ReadFilm } from './compare/match-textless.ts';
 export { heardIn } from './render/sound.ts';
 export { fontPath, shaperWith, shaperWithFiles, shippedShaper } from './letters/shaper.ts';

@@ -10,6 +10,11 @@ export interface Examined {
   compared: Comparison;
 }
 
+interface ExamineOptions extends CompareOptions {
+  /** Called when it has been measured; comparing it goes on. */
+  onMeasured?: () => void;
+}
+
 /**
  * Measures a finished file and compares it with its plan and its master, side by side: reading packets and loudness takes
  * one core, and less than decoding does. Throws `Cancelled`.
@@ -18,18 +23,28 @@ export async function examineFile(
   path: string,
   plan: RenderPlan,
   masterPath: string,
-  options: CompareOptions = {},
+  options: ExamineOptions = {},
 ): Promise<Result<Examined>> {
   const head = await readHead(path, options.signal);
-  if (!head.ok) return head;
-  const measuring = measureFrom(head.value, options.signal);
+  return head.ok ? examineFrom(head.value, plan, masterPath, options) : head;
+}
+
+/** Examines a finished file whose head has been read. */
+export async function examineFrom(
+  head: FileHead,
+  plan: RenderPlan,
+  masterPath: string,
+  options: ExamineOptions = {},
+): Promise<Result<Examined>> {
+  const measuring = measureFrom(head, options.signal);
   const enough = new AbortController();
   const signal = AbortSignal.any([enough.signal, ...(options.signal ? [options.signal] : [])]);
-  const comparing = compareBeside(head.value, measuring, plan, masterPath, { ...options, signal });
+  const comparing = compareBeside(head, measuring, plan, masterPath, { ...options, signal });
   comparing.catch(() => undefined); // awaited below
   try {
     const measured = await measuring;
     if (!measured.ok) return measured;
+    options.onMeasured?.();
     const compared = await comparing;
     return compared.ok ? ok({ measured: measured.value, compared: compared.value }) : compared;
   } finally {

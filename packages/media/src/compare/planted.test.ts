@@ -1,8 +1,9 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
-import { copyFile, truncate } from 'node:fs/promises';
+import { copyFile, readFile, truncate, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { checkFile, heldFraming, makePlan, type CheckReport, type RenderPlan } from '@mivvy/core';
 import { Cancelled } from '../ffmpeg/run.ts';
+import { readHead } from '../measure/file-head.ts';
 import { deliver } from '../render/deliver.ts';
 import { factsOf, ffmpeg, placement, testFolder } from '../testing/helpers.ts';
 import { plantedFaults, type Planted } from '../testing/planted.ts';
@@ -86,6 +87,18 @@ test('a comparison that is stopped ends, and the next one is made as ever', asyn
   });
   await expect(stopped).rejects.toThrow(Cancelled);
   expect(broken(await reportOf(at('good.mp4')))).toEqual([]);
+}, 150_000);
+
+test('a file whose head promises pictures that are not there ends at once, with a sentence', async () => {
+  const path = at('no pictures.mp4');
+  // The index of a film in fragments comes before any of them.
+  await ffmpeg('-i', at('good.mp4'), '-c', 'copy', '-movflags', 'frag_keyframe+empty_moov', path);
+  const whole = await readFile(path);
+  await writeFile(path, whole.subarray(0, whole.indexOf('moof') - 4));
+  const head = await readHead(path);
+  expect(head.ok && head.value.shown.frame).toEqual(plan.frame);
+  const examined = await examineFile(path, plan, at('master.mov'));
+  expect(examined.ok ? 'examined' : examined.problem.sentence).toBe('The finished file holds no picture.');
 }, 150_000);
 
 test('a file of another rate is told by its rate, and not by frames that are missing', async () => {

@@ -18,7 +18,7 @@ import {
 } from '@mivvy/core';
 import {
   countFrames,
-  examineFile,
+  examineFrom,
   heardIn,
   measureFrom,
   probeMaster,
@@ -71,12 +71,16 @@ async function reportOn(
   signal: AbortSignal,
 ): Promise<Result<{ plan: RenderPlan; report: CheckReport }>> {
   const { placement } = place;
+  const unreadable = fail(
+    'not-checked',
+    'That file holds no picture that can be read.',
+    'Choose a finished film.',
+  );
   const head = await readHead(path, signal);
-  if (!head.ok)
-    return fail('not-checked', 'That file holds no picture that can be read.', 'Choose a finished film.');
+  if (!head.ok) return unreadable;
   if (!version) {
     const measured = await measureFrom(head.value, signal);
-    if (!measured.ok) return measured;
+    if (!measured.ok) return unreadable;
     const quick = await probeMaster(path, signal);
     const facts = quick.ok ? await countFrames(path, quick.value, signal) : quick;
     if (!facts.ok) return facts;
@@ -86,7 +90,7 @@ async function reportOn(
   const { plan, masterPath } = version;
   const heard = await heardIn(plan, masterPath, signal);
   if (!heard.ok) return heard;
-  const examined = await examineFile(path, plan, masterPath, { signal, nice: true });
+  const examined = await examineFrom(head.value, plan, masterPath, { signal, nice: true });
   if (!examined.ok) return examined;
   const { measured, compared } = examined.value;
   const wanted = { plan, heard: heard.value, alone: false };
