@@ -1,8 +1,10 @@
 import * as z from 'zod';
 import {
   checkReportSchema,
+  differenceSchema,
   effortSchema,
   graphicKinds,
+  loudnessSchema,
   masterFactsSchema,
   placementSchema,
   renderPlanSchema,
@@ -22,7 +24,8 @@ const when = z.string();
 export const machineSessionHeader = 'x-machine-session';
 
 /** The kinds of job that render machines do. */
-export const machineKinds = ['export', 'look'] as const;
+export const machineKinds = ['export', 'prepare', 'look', 'match'] as const;
+export type MachineKind = (typeof machineKinds)[number];
 
 /** What lies in the queue for a job: which, and under which number it was handed over. */
 export const ticketSchema = z.strictObject({ id, handed: z.number().int().min(1) });
@@ -96,7 +99,7 @@ const lyingSchema = z.object({
 });
 export type Lying = z.infer<typeof lyingSchema>;
 
-/** Everything that a job is done with: an export is made of, or a film is looked at with. */
+/** Everything that a job is done with: what an export is made of, or what is to be known of a film. */
 export const machineOrderSchema = z.discriminatedUnion('kind', [
   z.object({
     kind: z.literal('export'),
@@ -117,10 +120,30 @@ export const machineOrderSchema = z.discriminatedUnion('kind', [
     detector: z.boolean(),
     film: lyingSchema,
   }),
+  z.object({
+    kind: z.literal('prepare'),
+    jobId: id,
+    facts: masterFactsSchema,
+    /** Its shots as they stand; null where they are to be found first. */
+    shots: shotsSchema.nullable(),
+    find: z.boolean(),
+    measure: z.boolean(),
+    copy: z.enum(['no', 'helpful', 'wanted']),
+    film: lyingSchema,
+  }),
+  z.object({
+    kind: z.literal('match'),
+    jobId: id,
+    facts: masterFactsSchema,
+    film: lyingSchema,
+    textless: z.object({ facts: masterFactsSchema, film: lyingSchema }),
+  }),
 ]);
 export type MachineOrder = z.infer<typeof machineOrderSchema>;
 export type ExportOrderForMachine = Extract<MachineOrder, { kind: 'export' }>;
 export type LookOrderForMachine = Extract<MachineOrder, { kind: 'look' }>;
+export type PrepareOrderForMachine = Extract<MachineOrder, { kind: 'prepare' }>;
+export type MatchOrderForMachine = Extract<MachineOrder, { kind: 'match' }>;
 
 /** What a ticket leads to: the order; nothing, where the job is not to be had; or a moment's patience. */
 export const machineTakenSchema = z.discriminatedUnion('is', [
@@ -132,6 +155,23 @@ export type MachineTaken = z.infer<typeof machineTakenSchema>;
 
 /** A file that a machine has brought back: the upload that it came by, and what it is to be. */
 const broughtSchema = z.strictObject({ upload: id, bytes: z.number().int().min(1), sha256: sum });
+export type Brought = z.infer<typeof broughtSchema>;
+
+/** One thing that came of preparing a film, brought as soon as it is there. */
+export const machinePartSchema = z.discriminatedUnion('part', [
+  z.strictObject({
+    part: z.literal('shots'),
+    /** Null where none could be found. The small pictures lie one after the other in what was brought. */
+    found: z
+      .strictObject({ shots: shotsSchema, every: z.number().int().positive(), looks: broughtSchema })
+      .nullable(),
+  }),
+  z.strictObject({ part: z.literal('loudness'), loudness: loudnessSchema }),
+  z.strictObject({ part: z.literal('still'), frame: z.number().int().min(0), still: broughtSchema }),
+  /** Null where it could not be made, and is not needed. */
+  z.strictObject({ part: z.literal('proxy'), proxy: broughtSchema.nullable() }),
+]);
+export type MachinePart = z.infer<typeof machinePartSchema>;
 
 export const machineEndSchema = z.strictObject({
   ending: z.discriminatedUnion('state', [
@@ -143,6 +183,16 @@ export const machineEndSchema = z.strictObject({
     }),
     /** A film that was looked at. */
     z.strictObject({ state: z.literal('looked'), scan: subjectScanSchema }),
+    /** A film of which every part was brought. */
+    z.strictObject({ state: z.literal('prepared') }),
+    /** Two films that were matched: where they differ, or why they are not the same edit. */
+    z.strictObject({
+      state: z.literal('matched'),
+      found: z.union([
+        z.strictObject({ differs: z.array(differenceSchema) }),
+        z.strictObject({ problem: problemSchema }),
+      ]),
+    }),
     z.strictObject({ state: z.literal('failed'), problem: problemSchema }),
     z.strictObject({ state: z.literal('given-back') }),
   ]),
@@ -151,7 +201,7 @@ export const machineEndSchema = z.strictObject({
 });
 export type MachineEnd = z.infer<typeof machineEndSchema>;
 
-/** Whether an ending counted; not where the job was somebody else's by then, or had ended. */
+/** Whether an ending or a part counted; not where the job was somebody else's by then, or had ended. */
 export const machineEndedSchema = z.object({ counted: z.boolean() });
 
 /** A render machine, as it is shown. */

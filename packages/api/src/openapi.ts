@@ -715,6 +715,18 @@ export const operations: readonly Operation[] = [
     summary: 'For render machines: what the layers of a job that is held show',
   },
   {
+    method: 'get',
+    path: '/api/machines/{id}/jobs/{job}/textless',
+    summary: 'For render machines: the textless film that is to be matched, in ranges',
+  },
+  {
+    method: 'post',
+    path: '/api/machines/{id}/jobs/{job}/parts',
+    summary: 'For render machines: one thing that came of preparing a film, as soon as it is there',
+    body: m.machinePartSchema,
+    answer: m.machineEndedSchema,
+  },
+  {
     method: 'post',
     path: '/api/machines/{id}/jobs/{job}/end',
     summary:

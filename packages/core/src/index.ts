@@ -56,6 +56,7 @@ export {
 export { loudnessToleranceLu } from './specs/rules/audio.ts';
 export { readSpecBook, allPlacements, findPlacement, rateRule, type PlacedOutlet } from './specs/book.ts';
 export {
+  loudnessSchema,
   masterFactsSchema,
   masterSeconds,
   pictureStart,
@@ -75,6 +76,7 @@ export {
 export {
   couldBeTextless,
   drawnFrom,
+  differenceSchema,
   matchProblem,
   mostDifferences,
   otherPicture,
@@ -90,6 +92,7 @@ export {
   mostShots,
   shotsSchema,
   oneShot,
+  middleOfSpan,
   shotSpans,
   shotIndexAt,
   addShotBoundary,

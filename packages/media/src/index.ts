@@ -6,6 +6,13 @@ export { listenAlong, type Heard } from './ingest/listen.ts';
 export { sha256File } from './ingest/hash.ts';
 export { decodingCost } from './ingest/decoding-cost.ts';
 export { makeProxy } from './ingest/proxy.ts';
+export {
+  prepareFilm,
+  framesAhead,
+  type Preparation,
+  type PreparedPart,
+  type PreparingOptions,
+} from './ingest/prepare.ts';
 export { copyPicture } from './ingest/picture-copy.ts';
 export { makePoster, makeStill, stillHeight } from './ingest/still.ts';
 export { findShots, type FoundShots } from './shots/find-shots.ts';

@@ -12,6 +12,7 @@ import { shaperWith } from '@mivvy/media';
 import { exportWork } from './jobs/export.ts';
 import { ingestWork } from './jobs/ingest.ts';
 import { lookWork } from './jobs/look.ts';
+import { prepareWork } from './jobs/prepare.ts';
 import { matchWork } from './jobs/match.ts';
 import { forgetOldStandings } from './plans.ts';
 import { readPreferences } from './preferences.ts';
@@ -104,6 +105,7 @@ export async function openWorkspace(
       handed,
       shareProof: handed ? await writeShareProof(storage) : '',
       detector: options.detector ?? true,
+      looking: options.looking ?? 'at-once',
       exportsHere: options.exportsAtOnce !== 0,
       log,
       disk,
@@ -120,7 +122,8 @@ export async function openWorkspace(
     const { exportsPaused } = await readPreferences(db);
     await runner.start(
       {
-        ingest: ingestWork(ws, options.looking ?? 'at-once'),
+        ingest: ingestWork(ws),
+        prepare: prepareWork(ws),
         export: exportWork(ws),
         look: lookWork(ws, ws.detector),
         match: matchWork(ws),

@@ -26,6 +26,8 @@ export interface Workspace {
   shareProof: string;
   /** Whether films are looked at with the detector, and if its models lie elsewhere, where. */
   detector: boolean | string;
+  /** Whether films are looked at as soon as they are prepared, or when somebody asks. */
+  looking: 'at-once' | 'when-asked';
   /** Whether the server makes exports itself. */
   exportsHere: boolean;
   log: Logger;

@@ -12,6 +12,9 @@ const spareBytes = 300_000_000;
 /** The end of what tools said is sent, characters. */
 const mostLog = 100_000;
 
+/** What tools said, as the server is told it: without where things lie here. */
+export const toldLog = (log: string, folder: string): string => log.slice(-mostLog).replaceAll(folder, '…');
+
 /** This machine has no room for a job that another may have. */
 export class NoRoom extends Error {}
 
@@ -30,7 +33,7 @@ export async function makeExport(order: ExportOrderForMachine, making: Making): 
     await needRoom(order, folder);
     const ending = await made(order, making, inUse, logFile);
     const log = await readFile(logFile, 'utf8').catch(() => '');
-    return { ending, log: log.slice(-mostLog).replaceAll(dirname(folder), '…') };
+    return { ending, log: toldLog(log, dirname(folder)) };
   } finally {
     for (const file of inUse) file.letGo();
     await rm(folder, { recursive: true, force: true });

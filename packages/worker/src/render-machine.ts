@@ -11,6 +11,8 @@ import {
   ticketLine,
   ticketSchema,
   type MachineEnd,
+  type MachineKind,
+  type MachineOrder,
   type MachineOrders,
   type MachineProgress,
   type TicketData,
@@ -18,11 +20,11 @@ import {
 import { AnotherFilm, FilmCache } from './film-cache.ts';
 import type { LastLines } from './last-lines.ts';
 import { lookAt } from './look-at.ts';
-import { makeExport, NoRoom } from './make-export.ts';
+import { makeExport, NoRoom, type Making } from './make-export.ts';
+import { matchFilms } from './match-films.ts';
+import { prepare } from './prepare-film.ts';
 import { SharedFolder } from './shared-folder.ts';
 import { Refused, ServerClient } from './server-client.ts';
-
-type Kind = (typeof machineKinds)[number];
 
 /** A ticket that is held is renewed well within this; past it another machine gets it. Milliseconds. */
 const ticketLockMs = 10_000;
@@ -64,6 +66,20 @@ const endingOf = (error: unknown): MachineEnd['ending'] =>
       }
     : { state: 'given-back' };
 
+/** Does what an order asks for, each kind in its own way. */
+function done(order: MachineOrder, making: Making): Promise<MachineEnd> {
+  switch (order.kind) {
+    case 'export':
+      return makeExport(order, making);
+    case 'prepare':
+      return prepare(order, making);
+    case 'look':
+      return lookAt(order, making);
+    case 'match':
+      return matchFilms(order, making);
+  }
+}
+
 /** Why a machine ended that was not told to by its own person. */
 export type Ended = { problem: Problem } | undefined;
 
@@ -82,7 +98,7 @@ export class RenderMachine {
   private trouble: Problem | null = null;
   private restUntil = 0;
   /** What draws tickets, one for each kind of job. */
-  private readonly lines = new Map<Kind, Worker<TicketData>>();
+  private readonly lines = new Map<MachineKind, Worker<TicketData>>();
   private stopping = false;
   private end: (ended: Ended) => void = () => undefined;
   /** When it has ended, and why. */
@@ -212,11 +228,7 @@ export class RenderMachine {
         signal: controller.signal,
         progress: (progress: MachineProgress) => void (running.progress = progress),
       };
-      const ended =
-        order.kind === 'look'
-          ? await lookAt(order, doing)
-          : await makeExport(order, { ...doing, sounds: this.sounds });
-      await this.tell(order.jobId, ended);
+      await this.tell(order.jobId, await done(order, { ...doing, sounds: this.sounds }));
     } catch (error) {
       if (error instanceof NoRoom) this.rest(error.message);
       // The server knows already, where it was cancelled; where this machine is ending, it is given back.

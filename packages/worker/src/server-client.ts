@@ -17,6 +17,7 @@ import {
   type MachineEnd,
   type MachineJoin,
   type MachineJoined,
+  type MachinePart,
   type TicketData,
 } from '@mivvy/api';
 
@@ -61,6 +62,10 @@ export class ServerClient {
 
   take(ticket: TicketData) {
     return this.ask(machineTakenSchema, `${this.own}/take`, { ticket });
+  }
+
+  part(jobId: string, part: MachinePart) {
+    return this.ask(machineEndedSchema, `${this.own}/jobs/${jobId}/parts`, part, patienceAtEndMs);
   }
 
   end(jobId: string, ended: MachineEnd) {

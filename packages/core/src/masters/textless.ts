@@ -11,7 +11,8 @@ import { masterFactsSchema, type MasterFacts } from './facts.ts';
 /** Differences that are kept at most; a film that has more is not the same edit. */
 export const mostDifferences = 400;
 
-const differenceSchema = z.object({
+/** Where two films do not show the same: the frames, and the box in the picture, 0 to 1. */
+export const differenceSchema = z.object({
   span: frameSpanSchema,
   box: z.object({ x: z.number(), y: z.number(), width: z.number(), height: z.number() }),
 });

@@ -34,6 +34,9 @@ export function shotSpans(shots: readonly Shot[], frames: number): FrameSpan[] {
   }));
 }
 
+/** The frame that a span is shown by. */
+export const middleOfSpan = ({ from, to }: FrameSpan): number => Math.floor((from + to) / 2);
+
 /** Index of the shot that a frame belongs to. */
 export function shotIndexAt(shots: readonly { from: number }[], frame: number): number {
   let low = 0;

@@ -1,5 +1,5 @@
 import * as z from 'zod';
-import { frameSpanSchema, sizeSchema } from '@mivvy/core';
+import { differenceSchema, frameSpanSchema, sizeSchema } from '@mivvy/core';
 
 /** What the matching worker is told: how both films are decoded into small pictures of one size. */
 export const matchJobSchema = z.object({
@@ -10,11 +10,6 @@ export const matchJobSchema = z.object({
   frames: z.number().int().positive(),
 });
 export type MatchJob = z.infer<typeof matchJobSchema>;
-
-const differenceSchema = z.object({
-  span: frameSpanSchema,
-  box: z.object({ x: z.number(), y: z.number(), width: z.number(), height: z.number() }),
-});
 
 /** What the matching worker tells. */
 export const matchNewsSchema = z.discriminatedUnion('kind', [

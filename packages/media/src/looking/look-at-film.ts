@@ -2,6 +2,7 @@ import {
   fps,
   looksAtEvery,
   lookSize,
+  middleOfSpan,
   ok,
   shotSpans,
   type DetectorNote,
@@ -41,7 +42,7 @@ export function detectorFrames(
   // Asked of ffmpeg one by one, so there is a limit to them.
   const lonely = spans
     .filter((s) => !steady.some((f) => f >= s.from && f < s.to))
-    .map((s) => Math.floor((s.from + s.to) / 2))
+    .map(middleOfSpan)
     .filter((f) => f < frames)
     .slice(0, 300);
   return [...new Set([...steady, ...lonely])].sort((a, b) => a - b);

@@ -193,7 +193,7 @@ export const jobs = sqliteTable(
   'jobs',
   {
     id: id(),
-    kind: text('kind', { enum: ['ingest', 'export', 'look', 'match', 'dispatch'] }).notNull(),
+    kind: text('kind', { enum: ['ingest', 'prepare', 'export', 'look', 'match', 'dispatch'] }).notNull(),
     productionId: text('production_id')
       .notNull()
       .references(() => productions.id, { onDelete: 'cascade' }),

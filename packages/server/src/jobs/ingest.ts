@@ -1,62 +1,35 @@
-import { mkdir, rm } from 'node:fs/promises';
-import { dirname } from 'node:path';
+import { rm } from 'node:fs/promises';
 import { setTimeout } from 'node:timers/promises';
 import { and, eq, isNotNull, isNull } from 'drizzle-orm';
 import {
   browserPlays,
   fail,
   ok,
-  oneShot,
-  planMaster,
   playsSlowly,
   scrubsSlowly,
-  shotSpans,
   type MasterFacts,
   type Result,
 } from '@mivvy/core';
-import {
-  Cancelled,
-  countFrames,
-  findShots,
-  makePoster,
-  makeProxy,
-  makeStill,
-  measureLoudness,
-  probeMaster,
-  sha256File,
-  stillHeight,
-  decodingCost,
-} from '@mivvy/media';
-import { readAnalysis, writeAnalysis } from '../analysis.ts';
-import { carryOver } from '../carry.ts';
+import { Cancelled, countFrames, decodingCost, makePoster, probeMaster, sha256File } from '@mivvy/media';
 import type { FileMark } from '../db/codecs.ts';
 import { masters } from '../db/schema.ts';
 import { markOf, sameMark } from '../files/known-file.ts';
-import { lookedAt } from '../follow-version.ts';
-import { wantLook } from '../looks.ts';
-import { fromStored, logPath, posterPath, proxyPath, stillPath } from '../storage.ts';
+import { wantPreparing } from '../preparing.ts';
+import { fromStored, logPath, posterPath, proxyPath } from '../storage.ts';
 import { tellProduction } from '../tell.ts';
-import { wantMatches } from '../textless.ts';
 import type { Workspace } from '../workspace.ts';
 import type { JobContext, JobKindWork } from './runner.ts';
-
-/** So many shots get their still while the film is read. */
-const stillsAhead = 40;
 
 /** A film that is written while it is read is begun again so often. */
 const readAttempts = 3;
 
-const newest = async (ws: Workspace, id: string) =>
-  (await ws.db.select().from(masters).where(eq(masters.id, id)))[0];
-
 /**
- * Reads a master through: frames counted, bytes summed, stills drawn, loudness measured, and a proxy made where
- * browsers cannot play it; looking for subjects comes after it, as a job of its own. Each fact is shown as soon as it
- * is known; running it again is harmless.
+ * Reads a master through: its frames counted, its bytes summed, a poster drawn. From then on files can be made from it;
+ * the rest (shots, loudness, stills, a proof copy) is prepared by a job of its own. Running it again is harmless.
  */
-export function ingestWork(ws: Workspace, looking: 'at-once' | 'when-asked'): JobKindWork {
+export function ingestWork(ws: Workspace): JobKindWork {
   return {
-    run: (context) => readThrough(ws, looking, context),
+    run: (context) => readThrough(ws, context),
     // Whatever ends a reading before the sum is known leaves a film that nothing can be made from; that is said.
     onEnd: async (tx, job) => {
       const problem = job.problem ?? {
@@ -77,12 +50,8 @@ export function ingestWork(ws: Workspace, looking: 'at-once' | 'when-asked'): Jo
   };
 }
 
-async function readThrough(
-  ws: Workspace,
-  looking: 'at-once' | 'when-asked',
-  { job, signal, progress }: JobContext,
-): Promise<Result<void>> {
-  const row = await newest(ws, job.subjectId);
+async function readThrough(ws: Workspace, { job, signal, progress }: JobContext): Promise<Result<void>> {
+  const [row] = await ws.db.select().from(masters).where(eq(masters.id, job.subjectId));
   if (!row?.facts) return ok(undefined); // removed meanwhile
   const path = fromStored(ws.storage, row.path);
   const logFile = logPath(ws.storage, job.id);
@@ -96,34 +65,24 @@ async function readThrough(
     if (!written) throw new Cancelled();
     await tellProduction(ws, row.productionId);
   };
-  const failed = async (result: Extract<Result<unknown>, { ok: false }>): Promise<Result<void>> => {
-    if (result.problem.code === 'disk-full') ws.disk.met();
-    await save({ state: 'failed', problem: result.problem });
-    return result;
-  };
   if (!row.hasPoster) await rm(posterPath(ws.storage, row.id), { force: true });
   if (row.proxy !== 'made') await rm(proxyPath(ws.storage, row.id), { force: true });
 
-  progress({ stage: 'counting frames', fraction: 0.02 });
+  progress({ stage: 'counting frames', fraction: 0.05 });
   const summed = await countAndSum(path, row, signal, progress);
-  if (!summed.ok) return failed(summed);
-  let { facts } = summed.value;
-  const { sha256, mark } = summed.value;
-  const proxyWanted = !browserPlays(facts);
-  // Measured, not guessed from its size: what cannot be measured is played as it is.
-  const cost = proxyWanted ? undefined : await decodingCost(path, facts, { signal, logFile, nice: true });
-  const proxyHelps = !proxyWanted && (scrubsSlowly(facts) || (cost?.ok === true && playsSlowly(cost.value)));
+  if (!summed.ok) {
+    if (summed.problem.code === 'disk-full') ws.disk.met();
+    await save({ state: 'failed', problem: summed.problem });
+    return summed;
+  }
+  const { facts, sha256, mark } = summed.value;
   const proxy =
     row.proxy === 'made' && row.sha256 === sha256
       ? 'made'
-      : proxyWanted
-        ? 'wanted'
-        : proxyHelps
-          ? 'helpful'
-          : 'not-needed';
+      : await proxyFor(path, facts, { signal, logFile, nice: true });
   await save({ facts, state: 'ready', problem: null, proxy, sha256, mark, bytes: facts.bytes });
 
-  progress({ stage: 'drawing a poster', fraction: 0.2 });
+  progress({ stage: 'drawing a poster', fraction: 0.9 });
   const poster = await makePoster(path, facts, posterPath(ws.storage, row.id), {
     signal,
     logFile,
@@ -131,71 +90,21 @@ async function readThrough(
   });
   // A film whose poster cannot be drawn can still be worked on.
   if (poster.ok) await save({ hasPoster: true });
-
-  progress({ stage: 'finding shots', fraction: 0.25 });
-  let found = await readAnalysis(ws.storage, sha256);
-  if (!found) {
-    const looked = await findShots(path, facts, planMaster(facts, sha256), {
-      signal,
-      onFraction: (fraction) => progress({ stage: 'finding shots', fraction: 0.25 + fraction * 0.2 }),
-    });
-    // A film whose shots cannot be found is one shot, and can be cut by hand.
-    if (looked.ok) await writeAnalysis(ws.storage, sha256, (found = looked.value));
-  }
-  const before = await newest(ws, row.id);
-  if (before && before.shots === null) {
-    await save({ shots: found?.shots ?? [...oneShot], revision: before.revision + 1 });
-    const cut = await newest(ws, row.id);
-    if (cut?.before) {
-      await carryOver(ws, cut, cut.before);
-      await tellProduction(ws, row.productionId);
-    }
-  }
-
-  if (facts.audio) {
-    progress({ stage: 'measuring loudness', fraction: 0.45 });
-    const loudness = await measureLoudness(path, facts.audio.streamIndex, signal, logFile);
-    if (!loudness.ok) return failed(loudness);
-    facts = { ...facts, audio: { ...facts.audio, loudness: loudness.value } };
-    await save({ facts });
-  }
-
-  if (proxy !== 'made' && (proxyWanted || proxyHelps)) {
-    const out = proxyPath(ws.storage, row.id);
-    await rm(`${out}.part`, { force: true });
-    const made = await makeProxy(path, facts, planMaster(facts, sha256), out, {
-      signal,
-      logFile,
-      nice: true,
-      onFraction: (fraction) => progress({ stage: 'making a proxy', fraction: 0.5 + fraction / 2 }),
-    });
-    await save({ proxy: made.ok ? 'made' : proxyHelps ? 'not-needed' : 'failed' });
-    if (!made.ok && !proxyHelps) return made;
-  }
-  // The shots' stills are drawn ahead, so that a production opens at once; the rest follow when they are looked at.
-  const shots = before?.shots ?? found?.shots ?? oneShot;
-  await mkdir(dirname(stillPath(ws.storage, row.id, row.fileGeneration, 0)), { recursive: true });
-  for (const [i, span] of shotSpans(shots, facts.video.frames).slice(0, stillsAhead).entries()) {
-    signal.throwIfAborted();
-    progress({ stage: 'drawing stills', fraction: 0.9 + (0.1 * i) / stillsAhead });
-    const middle = Math.floor((span.from + span.to) / 2);
-    await makeStill(
-      path,
-      facts,
-      middle,
-      stillHeight,
-      stillPath(ws.storage, row.id, row.fileGeneration, middle),
-      {
-        signal,
-        nice: true,
-      },
-    );
-  }
-  if (looking === 'at-once') await wantLook(ws, row.id);
-  await wantMatches(ws, row.id);
-  // The same bytes may have been looked at before.
-  await lookedAt(ws, row.id);
+  await wantPreparing(ws, row.id);
   return ok(undefined);
+}
+
+/** Whether a film needs a proof copy. What its decoding costs is measured, not guessed from its size. */
+async function proxyFor(
+  path: string,
+  facts: MasterFacts,
+  options: { signal: AbortSignal; logFile: string; nice: true },
+): Promise<'wanted' | 'helpful' | 'not-needed'> {
+  if (!browserPlays(facts)) return 'wanted';
+  if (scrubsSlowly(facts)) return 'helpful';
+  // What cannot be measured is played as it is.
+  const cost = await decodingCost(path, facts, options);
+  return cost.ok && playsSlowly(cost.value) ? 'helpful' : 'not-needed';
 }
 
 /** A film's frames and the sum of its bytes, both of the same file: one that is written meanwhile is read again. */
@@ -211,7 +120,7 @@ async function countAndSum(
       return fail('master-gone', 'The film is no longer where it was.', 'Put it back, or bring it in again.');
     const headers = row.facts && sameMark(row.mark, mark) ? ok(row.facts) : await probeMaster(path, signal);
     const counted = headers.ok ? await countFrames(path, headers.value, signal) : headers;
-    progress({ stage: 'summing bytes', fraction: 0.1 });
+    progress({ stage: 'summing bytes', fraction: 0.4 });
     const sha256 = counted.ok ? await sha256File(path, signal) : '';
     const still = sameMark(mark, await markOf(path));
     if (still && counted.ok) return ok({ facts: counted.value, sha256, mark });

@@ -52,7 +52,14 @@ test('what a job says while it is being stopped does not show it as running agai
       throw new Cancelled();
     },
   };
-  await runner.start({ ingest: nothing, export: nothing, look: stubborn, match: nothing, dispatch: nothing });
+  await runner.start({
+    ingest: nothing,
+    prepare: nothing,
+    export: nothing,
+    look: stubborn,
+    match: nothing,
+    dispatch: nothing,
+  });
   const job = await runner.add(opened.db, {
     kind: 'look',
     productionId: 'production',

@@ -27,8 +27,10 @@ export type { JobKind, JobRow, NewJob } from './queue/job-queue.ts';
 const heartbeatMs = 2000;
 /** A job during which whoever did it died so often is given up: something in it brings them down. */
 export const maxAttempts = 3;
-/** For so long after a render machine was heard of that takes work, films are left to it; milliseconds. */
+/** For so long after a render machine was heard of that takes work, some kinds are left to it; milliseconds. */
 const leftToMachinesMs = 8000;
+/** What a render machine does while there is one, so that the server has its cores. */
+const leftToMachines: ReadonlySet<JobKind> = new Set(['prepare', 'look', 'match']);
 /** While the disk has no room for a row, what became of a job is written again and again, so often. */
 const persistEveryMs = 1000;
 
@@ -38,6 +40,7 @@ const persistEveryMs = 1000;
  */
 const atOnce: Readonly<Record<JobKind, number>> = {
   ingest: 1,
+  prepare: 1,
   export: Infinity,
   look: 1,
   match: 1,
@@ -182,7 +185,7 @@ export class Runner {
     this.wake();
   }
 
-  /** A render machine is there that takes work: looking at films is left to it, so that the server has its cores. */
+  /** A render machine is there that takes work: what is left to such ones is not begun here. */
   machineTakes(): void {
     this.machineTookAt = steadyNow();
   }
@@ -274,7 +277,7 @@ export class Runner {
       const taking = this.busy.get(kind) ?? 0;
       if (this.stopped || taking >= atOnce[kind]) continue;
       if (kind === 'export' && !this.bearsExport(taking)) continue;
-      if (kind === 'look' && steadyNow() - this.machineTookAt < leftToMachinesMs) continue;
+      if (leftToMachines.has(kind) && steadyNow() - this.machineTookAt < leftToMachinesMs) continue;
       this.busy.set(kind, taking + 1);
       const turn = this.takeOne(kind)
         .catch((error: unknown) => (this.log.error({ err: error }, 'a job could not be taken'), false))

@@ -1,30 +1,24 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from '@jest/globals';
-import { createHash } from 'node:crypto';
 import { mkdtemp, readdir, readFile, rm } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { eq } from 'drizzle-orm';
 import { execa } from 'execa';
 import * as z from 'zod';
-import { rendererRevision, type CheckReport } from '@mivvy/core';
-import { deliver, locateTools } from '@mivvy/media';
+import type { CheckReport } from '@mivvy/core';
+import { deliver } from '@mivvy/media';
 import {
   deliverableSchema,
-  machineEndedSchema,
-  machineJoinedSchema,
   machineSessionHeader,
   machineTakenSchema,
-  machinesSchema,
-  release,
   type ExportOrderForMachine,
 } from '@mivvy/api';
 import { jobs } from '../db/schema.ts';
 import { leaseMs } from '../jobs/queue/rows-queue.ts';
 import { madeProduction, type MadeProduction } from '../testing/made.ts';
+import { PlayedMachine, sumOf } from '../testing/played-machine.ts';
 import { OwnRedis, redisThere } from '../testing/redis.ts';
 import { testServer, until, type TestServer } from '../testing/server.ts';
-
-// A machine that the test plays itself, so that it can bring back whatever it likes.
 
 interface Made {
   bytes: Buffer;
@@ -48,25 +42,7 @@ interface Made {
     await rm(folder, { recursive: true, force: true });
   });
 
-  const session = 'played';
-  const asMachine = async (path: string, body: unknown, own = session) => {
-    const answer = await fetch(`${s.base}/api/machines${path}`, {
-      method: 'POST',
-      headers: { 'Content-Type': 'application/json', [machineSessionHeader]: own },
-      body: JSON.stringify(body),
-    });
-    return { status: answer.status, body: (await answer.json()) as unknown };
-  };
-  let machineId: string;
-  const joinAs = async (name: string, own = session) => {
-    const tools = await locateTools();
-    if (!tools.ok) throw new Error(tools.problem.sentence);
-    const { version: ffmpeg } = tools.value;
-    const said = { name, session: own, release, renderer: rendererRevision, ffmpeg, cores: 2, cacheLimit: 0 };
-    return machineJoinedSchema.parse((await asMachine('/join', said)).body).id;
-  };
-  const machine = async () =>
-    (await s.get(machinesSchema, 'GET', '/machines')).machines.find(({ id }) => id === machineId)!;
+  let machine: PlayedMachine;
   const files = () => s.get(z.array(deliverableSchema), 'GET', `/productions/${of.id}/deliverables`);
   const jobOf = async (id: string) => (await s.ws.db.select().from(jobs).where(eq(jobs.id, id)))[0]!;
 
@@ -80,19 +56,7 @@ interface Made {
         versionIds: [versionId],
       },
     );
-    const { id, handed } = await until(async () => {
-      const row = await jobOf(asked!.id);
-      return row.handed > 0 && row;
-    });
-    // Its film may still be read: then it is not to be had yet.
-    const answer = await until(async () => {
-      const { body } = await asMachine(`/${machineId}/take`, { ticket: { id, handed } });
-      const told = machineTakenSchema.parse(body);
-      return told.is !== 'later' && told;
-    });
-    if (answer.is !== 'yours' || answer.order.kind !== 'export')
-      throw new Error(`the ticket led to ${answer.is}`);
-    return answer.order;
+    return machine.take(asked!.id, 'export');
   };
   /** Makes what an order asks for, from its film or from another. */
   const made = async (
@@ -109,43 +73,21 @@ interface Made {
     if (!result.ok) throw new Error(result.problem.sentence);
     return { bytes: await readFile(outPath), report: result.value.report };
   };
-  const upload = async (jobId: string, bytes: Buffer): Promise<string> => {
-    const metadata = Object.entries({ machine: machineId, session, job: jobId })
-      .map(([key, value]) => `${key} ${Buffer.from(value).toString('base64')}`)
-      .join(',');
-    const tus = { 'Tus-Resumable': '1.0.0' };
-    const begun = await fetch(`${s.base}/api/machines/results`, {
-      method: 'POST',
-      headers: { ...tus, 'Upload-Length': `${bytes.length}`, 'Upload-Metadata': metadata },
+  const bring = async (jobId: string, { bytes, report }: Made, sum = sumOf(bytes)) =>
+    machine.end(jobId, {
+      state: 'done',
+      film: await machine.brought(jobId, bytes, sum),
+      cover: null,
+      report,
     });
-    if (begun.status !== 201) throw new Error(await begun.text());
-    const address = new URL(begun.headers.get('location')!, s.base);
-    const sent = await fetch(address, {
-      method: 'PATCH',
-      headers: { ...tus, 'Upload-Offset': '0', 'Content-Type': 'application/offset+octet-stream' },
-      body: new Uint8Array(bytes),
-    });
-    expect(sent.status).toBe(204);
-    return address.pathname.split('/').at(-1)!;
-  };
-  const bring = async (
-    jobId: string,
-    { bytes, report }: Made,
-    sum = createHash('sha256').update(bytes).digest('hex'),
-  ) => {
-    const film = { upload: await upload(jobId, bytes), bytes: bytes.length, sha256: sum };
-    const ending = { state: 'done', film, cover: null, report };
-    const answer = await asMachine(`/${machineId}/jobs/${jobId}/end`, { ending, log: 'made by the test' });
-    return machineEndedSchema.parse(answer.body).counted;
-  };
   /** It did not count, the machine takes nothing more and says why, and the job waits for somebody else. */
   const expectThrownAway = async (order: ExportOrderForMachine, why: RegExp) => {
-    expect(await machine()).toMatchObject({
+    expect(await machine.shown()).toMatchObject({
       draining: true,
       trouble: { sentence: expect.stringMatching(why) },
     });
-    await s.call('PATCH', `/machines/${machineId}`, { draining: false });
-    expect((await machine()).trouble).toBeNull();
+    await s.call('PATCH', `/machines/${machine.id}`, { draining: false });
+    expect((await machine.shown()).trouble).toBeNull();
     const row = await jobOf(order.jobId);
     expect({ ...row, free: row.state === 'running' && row.leaseUntil === 0 }).toMatchObject({
       owner: null,
@@ -155,7 +97,7 @@ interface Made {
     await s.call('POST', `/jobs/${order.jobId}/cancel`);
   };
   beforeEach(async () => {
-    machineId = await joinAs('Played');
+    machine = await PlayedMachine.join(s, 'Played');
   });
 
   test('under another sum than it has', async () => {
@@ -208,22 +150,19 @@ interface Made {
     const order = await taken();
     const right = await made(order);
     // Begun by somebody who lost it on the way, for this job and for another one.
-    const begun = await upload(order.jobId, right.bytes.subarray(0, 4000));
+    const begun = await machine.upload(order.jobId, right.bytes.subarray(0, 4000));
     const other = await taken(of.versionIds[1]);
-    const others = await upload(other.jobId, right.bytes.subarray(0, 4000));
+    const others = await machine.upload(other.jobId, right.bytes.subarray(0, 4000));
     expect(await bring(order.jobId, right)).toBe(true);
     const lying = await readdir(s.ws.storage.results);
     const asked = [begun, `${begun}.json`, others, `${others}.json`];
     expect(asked.map((name) => lying.includes(name))).toEqual([false, false, true, true]);
     await s.call('POST', `/jobs/${other.jobId}/cancel`);
-    expect(await files()).toMatchObject([
-      { passed: true, sha256: createHash('sha256').update(right.bytes).digest('hex') },
-    ]);
+    expect(await files()).toMatchObject([{ passed: true, sha256: sumOf(right.bytes) }]);
     // Whoever holds the job no more brings nothing.
-    await expect(upload(order.jobId, right.bytes)).rejects.toThrow('not this machine');
-    const again = { state: 'failed', problem: { code: 'x', sentence: 'x', mend: 'x' } };
-    const answer = await asMachine(`/${machineId}/jobs/${order.jobId}/end`, { ending: again, log: '' });
-    expect(answer.body).toEqual({ counted: false });
+    await expect(machine.upload(order.jobId, right.bytes)).rejects.toThrow('not this machine');
+    const again = { state: 'failed', problem: { code: 'x', sentence: 'x', mend: 'x' } } as const;
+    expect(await machine.end(order.jobId, again)).toBe(false);
     expect(await files()).toHaveLength(1);
     expect((await jobOf(order.jobId)).state).toBe('done');
   });
@@ -239,21 +178,18 @@ interface Made {
       const row = await jobOf(order.jobId);
       return row.handed > 1 && row;
     });
-    const first = machineId;
-    machineId = await joinAs('Second', 'second');
+    const second = await PlayedMachine.join(s, 'Second', 'second');
     const ticket = { id: order.jobId, handed };
-    const other = await asMachine(`/${machineId}/take`, { ticket }, 'second');
+    const other = await second.ask(`/${second.id}/take`, { ticket });
     expect(machineTakenSchema.parse(other.body).is).toBe('yours');
-    machineId = first;
-    const beat = {
-      jobs: [{ id: order.jobId, progress: { stage: '', fraction: 0, etaSeconds: null, speed: 0 } }],
-    };
-    const orders = await asMachine(`/${first}/beat`, { ...beat, cacheBytes: 0, trouble: null, log: '' });
+    const progress = { stage: '', fraction: 0, etaSeconds: null, speed: 0 };
+    const beat = { jobs: [{ id: order.jobId, progress }], cacheBytes: 0, trouble: null, log: '' };
+    const orders = await machine.ask(`/${machine.id}/beat`, beat);
     expect(orders.body).toMatchObject({ lost: [order.jobId] });
-    await expect(upload(order.jobId, right.bytes)).rejects.toThrow('not this machine');
+    await expect(machine.upload(order.jobId, right.bytes)).rejects.toThrow('not this machine');
     expect((await jobOf(order.jobId)).attempts).toBe(2);
     // An old ticket leads nowhere.
-    const old = await asMachine(`/${first}/take`, { ticket: { id: order.jobId, handed: 1 } });
+    const old = await machine.ask(`/${machine.id}/take`, { ticket: { id: order.jobId, handed: 1 } });
     expect(old.body).toEqual({ is: 'gone' });
     await s.call('POST', `/jobs/${order.jobId}/cancel`);
   });
@@ -262,11 +198,11 @@ interface Made {
     const order = await taken();
     const film = await readFile(join(s.dir, 'inbox', 'film.mp4'));
     const ask = (headers: Record<string, string>) => fetch(`${s.base}${order.film.address}`, { headers });
-    const part = await ask({ [machineSessionHeader]: session, Range: 'bytes=100-' });
+    const part = await ask({ [machineSessionHeader]: machine.session, Range: 'bytes=100-' });
     expect(part.status).toBe(206);
     expect(Buffer.from(await part.arrayBuffer()).equals(film.subarray(100))).toBe(true);
     expect((await ask({ [machineSessionHeader]: 'another' })).status).toBe(410);
     await s.call('POST', `/jobs/${order.jobId}/cancel`);
-    expect((await ask({ [machineSessionHeader]: session })).status).toBe(409);
+    expect((await ask({ [machineSessionHeader]: machine.session })).status).toBe(409);
   });
 });

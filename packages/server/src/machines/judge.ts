@@ -13,10 +13,8 @@ import {
 import { measureFile, picturesAgree } from '@mivvy/media';
 import { graphicPath } from '../storage.ts';
 import type { Workspace } from '../workspace.ts';
+import { broughtWrong } from './brought.ts';
 import type { ExportOrder } from '../jobs/export-order.ts';
-
-/** The problem of a machine whose file is not what was asked for. */
-export const broughtWrong = 'brought-wrong';
 
 /**
  * Whether a report says of a measured file what we say of it: every line of ours is there and came out the same. Lines

@@ -5,7 +5,7 @@ import type { MachineBeat, MachineJoin } from '@mivvy/api';
 import type { Database, Writer } from '../db/database.ts';
 import { machines } from '../db/schema.ts';
 import { machineOwner } from '../jobs/queue/job-queue.ts';
-import { now } from '../workspace.ts';
+import { now, type Workspace } from '../workspace.ts';
 
 export type MachineRow = typeof machines.$inferSelect;
 
@@ -97,8 +97,13 @@ export async function seen(
 }
 
 /** Lets a machine take no other job, because of what it did; somebody lets it take them again. */
-export async function takeOutOfService(db: Writer, id: string, trouble: Problem): Promise<void> {
+export async function takeOutOfService(
+  { db, events }: Pick<Workspace, 'db' | 'events'>,
+  id: string,
+  trouble: Problem,
+): Promise<void> {
   await db.update(machines).set({ draining: true, trouble }).where(eq(machines.id, id));
+  events.tell({ kind: 'machines' });
 }
 
 export const listMachines = (db: Writer): Promise<MachineRow[]> =>

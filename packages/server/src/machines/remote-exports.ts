@@ -1,29 +1,20 @@
-import { mkdir, readdir, readFile, rename, rm, stat } from 'node:fs/promises';
-import { basename, dirname, join } from 'node:path';
+import { mkdir } from 'node:fs/promises';
+import { dirname } from 'node:path';
 import { differenceInMilliseconds } from 'date-fns';
-import * as z from 'zod';
 import { graphicsShown, ok, type Problem, type Result } from '@mivvy/core';
-import { sha256File } from '@mivvy/media';
-import type { ExportOrderForMachine, Lying, MachineEnd } from '@mivvy/api';
+import type { Brought, ExportOrderForMachine, MachineEnd } from '@mivvy/api';
 import { diskFullProblem, isDiskFull } from '../disk/full.ts';
 import { exportOrder } from '../jobs/export-order.ts';
 import type { JobRow } from '../jobs/queue/job-queue.ts';
 import { dropMade, newPlace, takeIn } from '../jobs/take-in.ts';
 import { graphicPath } from '../storage.ts';
 import type { Workspace } from '../workspace.ts';
-import { broughtWrong, judge } from './judge.ts';
+import { broughtWrong, isWhole, putInPlace, uploadPath } from './brought.ts';
+import { judge } from './judge.ts';
+import { lying } from './lying.ts';
 import { ownerOf, takeOutOfService, type MachineRow } from './machines.ts';
-import { placeInShare } from './share-proof.ts';
 
 type Done = Extract<MachineEnd['ending'], { state: 'done' }>;
-
-/** A file that a machine needs, as it is told of it. */
-export async function lying(
-  { storage }: Pick<Workspace, 'storage'>,
-  of: { path: string; sha256: string; address: string },
-): Promise<Lying> {
-  return { ...of, bytes: (await stat(of.path)).size, path: placeInShare(storage, of.path) };
-}
 
 /** What an export is made of on another machine; null where its version was removed. */
 export async function exportFor(
@@ -51,6 +42,9 @@ export async function exportFor(
   });
 }
 
+/** What a machine brought with the end of an export. */
+export const filesOf = ({ film, cover }: Done): Brought[] => (cover ? [film, cover] : [film]);
+
 /** Takes in what a machine brought back. */
 export async function takeBackExport(
   ws: Workspace,
@@ -67,26 +61,24 @@ export async function takeBackExport(
     return (await ws.runner.end(row, owner, end)) !== undefined;
   }
   const order = ordered.value;
-  const right = await isWhole(ws, ending);
+  const right = await isWhole(ws, filesOf(ending));
   const judged = right.ok
-    ? await judge(ws, order, { path: uploadPath(ws, ending.film.upload), report: ending.report })
+    ? await judge(ws, order, { path: uploadPath(ws, ending.film), report: ending.report })
     : right;
   if (!judged.ok) {
     // What keeps the server from looking at it is not the machine's fault.
-    if (judged.problem.code === broughtWrong) {
-      await takeOutOfService(ws.db, machine.id, judged.problem);
-      ws.events.tell({ kind: 'machines' });
-    }
+    if (judged.problem.code === broughtWrong) await takeOutOfService(ws, machine.id, judged.problem);
     await ws.runner.end(row, owner, { state: 'dropped' });
     return false;
   }
   const { id, outPath } = newPlace(ws, order);
   try {
     await mkdir(dirname(outPath), { recursive: true });
-    await rename(uploadPath(ws, ending.film.upload), outPath);
+    await putInPlace(ws, ending.film, outPath);
     if (ending.cover)
-      await rename(
-        uploadPath(ws, ending.cover.upload),
+      await putInPlace(
+        ws,
+        ending.cover,
         `${outPath.slice(0, -order.plan.container.length)}${ending.cover.ending}`,
       );
     const made = {
@@ -111,58 +103,4 @@ export async function takeBackExport(
     await ws.runner.end(row, owner, problem ? { state: 'failed', problem } : { state: 'dropped' });
     throw error;
   }
-}
-
-const uploadPath = ({ storage }: Pick<Workspace, 'storage'>, id: string): string =>
-  join(storage.results, basename(id));
-
-/** Removes what a machine has brought, whatever became of it. */
-export async function dropBrought(ws: Workspace, { film, cover }: Done): Promise<void> {
-  for (const brought of [film, ...(cover ? [cover] : [])]) await dropUpload(ws, brought.upload);
-}
-
-/** What the uploads tell of themselves, as much of it as is read here. */
-const uploadSchema = z.object({ metadata: z.object({ job: z.string() }) });
-
-/** Removes what other machines have begun to bring for a job that is made: they lost it on the way, and nothing asks for it. */
-export async function dropBegun(ws: Workspace, jobId: string): Promise<void> {
-  for (const name of await readdir(ws.storage.results)) {
-    if (!name.endsWith('.json')) continue;
-    const text = await readFile(join(ws.storage.results, name), 'utf8').catch(() => '{}');
-    const read = uploadSchema.safeParse(parsed(text));
-    if (read.success && read.data.metadata.job === jobId) await dropUpload(ws, basename(name, '.json'));
-  }
-}
-
-/** JSON, or nothing where it was being written. */
-function parsed(text: string): unknown {
-  try {
-    return JSON.parse(text);
-  } catch {
-    return undefined;
-  }
-}
-
-async function dropUpload(ws: Workspace, id: string): Promise<void> {
-  for (const path of [uploadPath(ws, id), `${uploadPath(ws, id)}.json`]) await rm(path, { force: true });
-}
-
-/** Whether every byte that a machine says it brought is here. */
-async function isWhole(ws: Workspace, { film, cover }: Done): Promise<Result<void>> {
-  for (const brought of [film, ...(cover ? [cover] : [])]) {
-    const path = uploadPath(ws, brought.upload);
-    const there = await stat(path).catch(() => null);
-    const same = there?.size === brought.bytes && (await sha256File(path)) === brought.sha256;
-    if (!same)
-      return {
-        ok: false,
-        problem: {
-          code: broughtWrong,
-          sentence:
-            'It brought back a file that is not the one whose sum it named, so the file was thrown away.',
-          mend: 'Look at its disk and its network. Once that is mended, let it take work again.',
-        },
-      };
-  }
-  return ok(undefined);
 }

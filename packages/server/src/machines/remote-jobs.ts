@@ -1,5 +1,13 @@
 import { eq } from 'drizzle-orm';
-import type { MachineEnd, MachineProgress, MachineTaken, TicketData } from '@mivvy/api';
+import type { Result } from '@mivvy/core';
+import type {
+  MachineEnd,
+  MachineKind,
+  MachineOrder,
+  MachineProgress,
+  MachineTaken,
+  TicketData,
+} from '@mivvy/api';
 import writeFileAtomic from 'write-file-atomic';
 import { jobs } from '../db/schema.ts';
 import { filmIsBeingRead } from '../jobs/export-order.ts';
@@ -9,8 +17,23 @@ import { logPath } from '../storage.ts';
 import { tellLook } from '../tell.ts';
 import type { Workspace } from '../workspace.ts';
 import { beatMs, ownerOf, type MachineRow } from './machines.ts';
-import { dropBegun, dropBrought, exportFor, takeBackExport } from './remote-exports.ts';
+import { dropBegun, dropBrought } from './brought.ts';
+import { exportFor, filesOf, takeBackExport } from './remote-exports.ts';
 import { lookFor, takeBackLook } from './remote-looks.ts';
+import { matchFor, takeBackMatch } from './remote-matches.ts';
+import { prepareFor, takeBackPrepared } from './remote-preparing.ts';
+
+type OrderFor = (ws: Workspace, row: JobRow, base: string) => Promise<Result<MachineOrder | null>>;
+
+/** What a job of each kind is done with on a machine; null where there is nothing to do any more. */
+const orderFor: Readonly<Record<MachineKind, OrderFor>> = {
+  export: exportFor,
+  prepare: prepareFor,
+  look: lookFor,
+  match: matchFor,
+};
+
+const isForMachines = (kind: JobRow['kind']): kind is MachineKind => kind in orderFor;
 
 /** The job that a machine holds by that id; undefined where it does not hold it. */
 export async function heldJob(
@@ -32,7 +55,8 @@ export async function takeFor(ws: Workspace, machine: MachineRow, ticket: Ticket
   if (!row) return { is: 'gone' };
   if (await ws.runner.gaveUp(row, owner)) return { is: 'gone' };
   const base = `/api/machines/${machine.id}/jobs/${row.id}`;
-  const ordered = await (row.kind === 'look' ? lookFor(ws, row, base) : exportFor(ws, row, base));
+  if (!isForMachines(row.kind)) return { is: 'gone' };
+  const ordered = await orderFor[row.kind](ws, row, base);
   if (!ordered.ok) await ws.runner.end(row, owner, { state: 'failed', problem: ordered.problem });
   else if (!ordered.value) await ws.runner.end(row, owner, { state: 'done' });
   if (!ordered.ok || !ordered.value) return { is: 'gone' };
@@ -72,7 +96,7 @@ export async function endFor(
     if (counts && ending.state === 'done') await dropBegun(ws, jobId);
     return counts;
   } finally {
-    if (ending.state === 'done') await dropBrought(ws, ending);
+    if (ending.state === 'done') await dropBrought(ws, filesOf(ending));
   }
 }
 
@@ -91,6 +115,10 @@ async function ended(
       );
     case 'looked':
       return row.kind === 'look' && takeBackLook(ws, machine, row, ending.scan);
+    case 'prepared':
+      return row.kind === 'prepare' && takeBackPrepared(ws, machine, row);
+    case 'matched':
+      return row.kind === 'match' && takeBackMatch(ws, machine, row, ending.found);
     case 'failed':
       // What fails on one machine may be that machine's fault: another tries, until that was tried often enough.
       return end(row.attempts < maxAttempts ? { state: 'dropped' } : ending);

@@ -6,8 +6,8 @@ import type { JobRow } from '../jobs/queue/job-queue.ts';
 import { writeLook } from '../looks.ts';
 import { tellLook } from '../tell.ts';
 import type { Workspace } from '../workspace.ts';
+import { lying } from './lying.ts';
 import { ownerOf, type MachineRow } from './machines.ts';
-import { lying } from './remote-exports.ts';
 
 /** What a film is looked at with on another machine; null where there is nothing to look at any more. */
 export async function lookFor(

@@ -3,6 +3,7 @@ import {
   machineBeatSchema,
   machineEndSchema,
   machineJoinSchema,
+  machinePartSchema,
   machineSessionHeader,
   machineTakeSchema,
   release,
@@ -17,7 +18,9 @@ import { bodyOf, param, refuse } from '../http/problems.ts';
 import type { JobRow } from '../jobs/queue/job-queue.ts';
 import { beatMs, join, machineBy, seen, type MachineRow } from '../machines/machines.ts';
 import { endFor, heldJob, renewFor, takeFor } from '../machines/remote-jobs.ts';
+import { takePart } from '../machines/remote-preparing.ts';
 import { graphicPath } from '../storage.ts';
+import { pairOf } from '../textless.ts';
 import type { Workspace } from '../workspace.ts';
 import { answering } from './people/answering.ts';
 
@@ -28,6 +31,8 @@ export function machineWorkRoutes(ws: Workspace): Router {
   on('post', '/machines/:id/beat', beat);
   on('post', '/machines/:id/take', take);
   on('get', '/machines/:id/jobs/:job/film', sendFilm);
+  on('get', '/machines/:id/jobs/:job/textless', sendTextless);
+  on('post', '/machines/:id/jobs/:job/parts', part);
   on('get', '/machines/:id/jobs/:job/graphics/:kind/:sha256', sendGraphic);
   on('post', '/machines/:id/jobs/:job/end', end);
   return router;
@@ -78,23 +83,43 @@ async function take(ws: Workspace, req: Request, res: Response): Promise<void> {
   res.json(await takeFor(ws, machine, ticket));
 }
 
+/** The master whose film a job needs. */
+async function masterOf({ db }: Workspace, job: JobRow): Promise<typeof masters.$inferSelect | undefined> {
+  if (job.kind === 'match') return (await pairOf(db, job.subjectId))?.film;
+  if (job.kind !== 'export') return (await db.select().from(masters).where(eq(masters.id, job.subjectId)))[0];
+  const drawn = job.textless ? eq(masters.textlessOf, versions.masterId) : eq(masters.id, versions.masterId);
+  const [found] = await db
+    .select({ master: masters })
+    .from(versions)
+    .innerJoin(masters, drawn)
+    .where(eq(versions.id, job.subjectId));
+  return found?.master;
+}
+
 async function sendFilm(ws: Workspace, req: Request, res: Response): Promise<void> {
-  const job = await askedJob(ws, req);
-  const [found] =
-    job.kind === 'look'
-      ? await ws.db.select({ master: masters }).from(masters).where(eq(masters.id, job.subjectId))
-      : await ws.db
-          .select({ master: masters })
-          .from(versions)
-          .innerJoin(
-            masters,
-            job.textless ? eq(masters.textlessOf, versions.masterId) : eq(masters.id, versions.masterId),
-          )
-          .where(eq(versions.id, job.subjectId));
-  if (!found) refuse(404, 'not-found', 'That film was removed meanwhile.');
-  const film = await openMaster(ws, found.master);
-  if (!film.ok) refuse(409, film.problem.code, film.problem.sentence, film.problem.mend);
+  await sendMaster(ws, await masterOf(ws, await askedJob(ws, req)), res);
+}
+
+async function sendTextless(ws: Workspace, req: Request, res: Response): Promise<void> {
+  const { kind, subjectId } = await askedJob(ws, req);
+  await sendMaster(ws, kind === 'match' ? (await pairOf(ws.db, subjectId))?.textless : undefined, res);
+}
+
+async function sendMaster(
+  ws: Workspace,
+  master: typeof masters.$inferSelect | undefined,
+  res: Response,
+): Promise<void> {
+  if (!master) return refuse(404, 'not-found', 'That film was removed meanwhile.');
+  const film = await openMaster(ws, master);
+  if (!film.ok) return refuse(409, film.problem.code, film.problem.sentence, film.problem.mend);
   res.sendFile(film.value, { dotfiles: 'allow', cacheControl: false });
+}
+
+async function part(ws: Workspace, req: Request, res: Response): Promise<void> {
+  const [machine, row] = [await asking(ws, req), await askedJob(ws, req)];
+  const brought = bodyOf(machinePartSchema, req);
+  res.json({ counted: row.kind === 'prepare' && (await takePart(ws, machine, row, brought)) });
 }
 
 async function sendGraphic(ws: Workspace, req: Request, res: Response): Promise<void> {

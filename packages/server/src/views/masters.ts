@@ -90,7 +90,11 @@ async function viewsOf(ws: Pick<Ws, 'db'>, rows: readonly MasterRow[]): Promise<
     .select({ id: jobs.subjectId })
     .from(jobs)
     .where(
-      and(inArray(jobs.subjectId, ids), eq(jobs.kind, 'ingest'), inArray(jobs.state, ['queued', 'running'])),
+      and(
+        inArray(jobs.subjectId, ids),
+        inArray(jobs.kind, ['ingest', 'prepare']),
+        inArray(jobs.state, ['queued', 'running']),
+      ),
     );
   const beingRead = new Set(reading.map((job) => job.id));
   const can = await undoStates(ws.db, [...ids, ...ids.map(dressingUndoId), ...own.map((c) => c.id)]);

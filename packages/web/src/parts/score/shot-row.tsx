@@ -1,5 +1,5 @@
 import { memo, useMemo, type ReactNode } from 'react';
-import { countWords, groupNarrow, shotSpans, type FrameSpan, type Shot } from '@mivvy/core';
+import { countWords, groupNarrow, middleOfSpan, shotSpans, type FrameSpan, type Shot } from '@mivvy/core';
 import type { Master } from '@mivvy/api';
 import { useStill } from '../stills.ts';
 import { at, inView, useScoreScale } from './score-view.tsx';
@@ -71,8 +71,7 @@ function FilmStrip({ master, span }: { master: Master; span: FrameSpan }) {
   const pictureWidth = Math.max(12, (rowHeight * width) / height);
   const each = pictureWidth / pixelsPerFrame;
   const length = span.to - span.from;
-  if (length <= each)
-    return <Still master={master} frame={Math.floor((span.from + span.to) / 2)} left="0" width="100%" />;
+  if (length <= each) return <Still master={master} frame={middleOfSpan(span)} left="0" width="100%" />;
   // Frames are taken from a grid, so that every little zoom does not ask for new pictures.
   const grid = Math.max(1, 2 ** Math.floor(Math.log2(Math.max(1, each / 2))));
   const pictures: ReactNode[] = [];

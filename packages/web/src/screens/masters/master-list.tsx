@@ -17,7 +17,12 @@ function MasterStamp({ master }: { master: Master }) {
   if (master.state === 'failed')
     return <Stamp shape="fail">{master.unread ? 'Not read through' : 'Cannot be used'}</Stamp>;
   if (master.unread && !job) return <Stamp shape="look">Not read through</Stamp>;
-  if (job) return <Stamp shape="idle">{job.stage || 'waiting to be read'}</Stamp>;
+  if (job)
+    return (
+      <Stamp shape="idle">
+        {job.stage || (job.kind === 'ingest' ? 'waiting to be read' : 'waiting its turn')}
+      </Stamp>
+    );
   const looks = master.facts ? masterNotes(master.facts).filter((n) => n.weight === 'look').length : 0;
   return looks ? <Stamp shape="look">{looks} to know</Stamp> : <Stamp shape="pass">Read</Stamp>;
 }

@@ -20,7 +20,7 @@ function Running({ productionId, name }: { productionId: string; name: string })
   const current = exports.find((j) => j.state === 'running') ?? jobs.find((j) => j.state === 'running');
   if (!current) return null;
   const words =
-    current.kind === 'ingest'
+    current.kind === 'ingest' || current.kind === 'prepare'
       ? `Reading ${current.label}`
       : current.kind === 'look'
         ? `Looking at ${current.label} ${Math.round(current.fraction * 100)} %`

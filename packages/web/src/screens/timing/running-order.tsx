@@ -13,7 +13,7 @@ import {
   useSortable,
 } from '@dnd-kit/sortable';
 import { CSS } from '@dnd-kit/utilities';
-import { durationLabel, frameToSeconds, spanLength, type FrameSpan } from '@mivvy/core';
+import { durationLabel, frameToSeconds, middleOfSpan, spanLength, type FrameSpan } from '@mivvy/core';
 import type { Master } from '@mivvy/api';
 import { useStill } from '../../parts/stills.ts';
 
@@ -35,7 +35,7 @@ function Card({
   onGo: () => void;
 }) {
   const { attributes, listeners, setNodeRef, transform, transition } = useSortable({ id: idOf(span) });
-  const still = useStill(master.id, master.fileGeneration, Math.floor((span.from + span.to) / 2));
+  const still = useStill(master.id, master.fileGeneration, middleOfSpan(span));
   const { rate } = master.facts!.video;
   const length = spanLength(span);
   return (
