@@ -172,6 +172,15 @@ export {
   type Session,
   type Token,
 } from './people-schemas.ts';
+export {
+  clearRoomSchema,
+  clearedRoomSchema,
+  roomRuleSchema,
+  roomSchema,
+  type ClearRoom,
+  type Room,
+  type RoomRule,
+} from './room-schemas.ts';
 export { guessesOf, tooEasy, type Guesses } from './password-guesses.ts';
 export {
   machineBeatSchema,

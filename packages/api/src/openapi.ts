@@ -4,6 +4,7 @@ import { checkReportSchema } from '@mivvy/core';
 import * as l from './ledger-schemas.ts';
 import { problemSchema } from './problem-schema.ts';
 import * as m from './machine-schemas.ts';
+import * as r from './room-schemas.ts';
 import * as p from './people-schemas.ts';
 import * as s from './schemas.ts';
 
@@ -664,6 +665,19 @@ export const operations: readonly Operation[] = [
     method: 'delete',
     path: '/api/tokens/{id}',
     summary: 'Revoke a token',
+  },
+  {
+    method: 'get',
+    path: '/api/room',
+    summary: 'What lies on the disk, and what may go by a rule: `idleDays`, `keepFiles`',
+    answer: r.roomSchema,
+  },
+  {
+    method: 'post',
+    path: '/api/room/clear',
+    summary: 'Let proof copies, or older files, of resting productions go',
+    body: r.clearRoomSchema,
+    answer: r.clearedRoomSchema,
   },
   {
     method: 'get',

@@ -14,6 +14,7 @@ import { secondFactorRules } from './people/access.ts';
 import { accessOf, addressFor, isLoopback } from './people/reached.ts';
 import { anybody } from './people/people.ts';
 import { isDiskFull } from './disk/full.ts';
+import { NotLaidOut } from './disk/own-disks.ts';
 import { PatientLog } from './disk/patient-log.ts';
 import { FolderInUse } from './files/lock.ts';
 import { listenAt } from './http/listen.ts';
@@ -49,6 +50,10 @@ const environment = z.object({
   MIVVY_REVIEW_PORT: z.coerce.number().int().min(0).max(65535).default(4650),
   /** How review links begin, where that is not the host and port, such as behind a name of its own. */
   MIVVY_REVIEW_ADDRESS: z.url({ protocol: /^https?$/ }).optional(),
+  /** Folders on other disks for what the data folder would hold itself. */
+  MIVVY_ORIGINALS_DIR: z.string().min(1).optional(),
+  MIVVY_EXPORTS_DIR: z.string().min(1).optional(),
+  MIVVY_CACHE_DIR: z.string().min(1).optional(),
   MIVVY_INBOX: z.string().default(''),
   /** Looking for subjects takes a core for about as long as the film runs. */
   MIVVY_LOOKING: z.enum(['at-once', 'when-asked']).default('at-once'),
@@ -94,6 +99,10 @@ function unusable(error: unknown): never {
     process.stderr.write(
       `${error.message}\nOpen that one, stop it first, or set MIVVY_DATA to another folder.\n`,
     );
+    process.exit(2);
+  }
+  if (error instanceof NotLaidOut) {
+    process.stderr.write(`${error.message}\n`);
     process.exit(2);
   }
   if (isDiskFull(error)) {
@@ -163,6 +172,11 @@ const log = pino({ level: env.data.MIVVY_LOG_LEVEL }, logFile);
 const ws = await openWorkspace({
   dataDir,
   inboxes,
+  disks: {
+    originals: env.data.MIVVY_ORIGINALS_DIR,
+    exports: env.data.MIVVY_EXPORTS_DIR,
+    cache: env.data.MIVVY_CACHE_DIR,
+  },
   log,
   looking: env.data.MIVVY_LOOKING,
   exportsAtOnce: env.data.MIVVY_EXPORTS,

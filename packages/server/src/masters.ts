@@ -1,4 +1,4 @@
-import { mkdir, rename } from 'node:fs/promises';
+import { mkdir } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import { and, eq, inArray } from 'drizzle-orm';
 import { nanoid } from 'nanoid';
@@ -11,6 +11,7 @@ import type { FileMark, FilmBefore } from './db/codecs.ts';
 import { arrivals, jobs, masters, versions } from './db/schema.ts';
 import { doom, sweepDoomed } from './files/doomed.ts';
 import { markOf, sameMark } from './files/known-file.ts';
+import { moveFile } from './files/move-file.ts';
 import { forgetChanges } from './history.ts';
 import type { JobRow } from './jobs/runner.ts';
 import { filmName, fromStored, toStored } from './storage.ts';
@@ -141,7 +142,7 @@ async function settleOnce(ws: Workspace, arrival: ArrivalRow): Promise<Master> {
   }
   const path = fromStored(ws.storage, arrival.path);
   await mkdir(dirname(path), { recursive: true });
-  await rename(join(ws.storage.uploads, arrival.uploadId), path).catch(
+  await moveFile(join(ws.storage.uploads, arrival.uploadId), path).catch(
     async (error: NodeJS.ErrnoException) => {
       // Moved already, before something died.
       if (error.code !== 'ENOENT' || !(await markOf(path))) throw error;

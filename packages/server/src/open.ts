@@ -25,6 +25,7 @@ import { onThisMachine, type Access } from './people/access.ts';
 import { endIdleSessions } from './people/idle.ts';
 import { Live } from './people/live.ts';
 import { SpecLibrary } from './specs.ts';
+import { layOut } from './disk/own-disks.ts';
 import { openStandIns } from './stand-ins/outlet.ts';
 import { freeBytes, graphicPath, openStorage } from './storage.ts';
 import { wantOpenMatches } from './textless.ts';
@@ -45,6 +46,8 @@ async function turnThePage(ws: Workspace): Promise<void> {
 export interface OpenOptions {
   dataDir: string;
   inboxes?: string[];
+  /** Folders on other disks for what the data folder would hold itself. */
+  disks?: Parameters<typeof layOut>[1];
   log: Logger;
   freeBytes?: () => Promise<number>;
   /** Whether films are looked at for subjects as soon as they have been read, or only when that is asked for. */
@@ -69,7 +72,7 @@ export async function openWorkspace(
   options: OpenOptions,
 ): Promise<Workspace & { close: () => Promise<void> }> {
   const { log } = options;
-  const storage = await openStorage(options.dataDir, options.inboxes ?? []);
+  const storage = await openStorage(options.dataDir, options.inboxes ?? [], options.disks);
   const letGo = await holdFolder(storage.root);
   try {
     const { db, close } = await openDatabase(storage.database);

@@ -1,3 +1,4 @@
+import { layOut } from './disk/own-disks.ts';
 import { mkdir, readdir, stat, statfs } from 'node:fs/promises';
 import { basename, dirname, extname, isAbsolute, join, relative, resolve } from 'node:path';
 import type { ShownGraphic } from '@mivvy/core';
@@ -39,8 +40,14 @@ export async function makeFolder(path: string): Promise<void> {
   });
 }
 
-/** Makes the data folder and its parts. */
-export async function openStorage(root: string, inboxes: string[]): Promise<Storage> {
+/** Makes the data folder and its parts, some of them on disks of their own. Throws `NotLaidOut`. */
+export async function openStorage(
+  root: string,
+  inboxes: string[],
+  disks: Parameters<typeof layOut>[1] = {},
+): Promise<Storage> {
+  await mkdir(root, { recursive: true });
+  await layOut(root, disks);
   const at = (name: string) => join(root, name);
   const storage: Storage = {
     root,
@@ -116,10 +123,10 @@ export const graphicPath = (storage: Storage, { kind, sha256 }: ShownGraphic) =>
 export const graphicPreview = (storage: Storage, sha256: string) => join(storage.graphics, `${sha256}.webm`);
 export const logPath = (storage: Storage, jobId: string) => join(storage.logs, `${jobId}.log`);
 
-/** Bytes free on the disk of the data folder. */
-export async function freeBytes(storage: Storage): Promise<number> {
-  const disk = await statfs(storage.root);
-  return disk.bavail * disk.bsize;
+/** Bytes free on the disk of the data folder; where parts of it lie on others, on the one that has the least. */
+export async function freeBytes({ root, originals, exports, proxies }: Storage): Promise<number> {
+  const disks = await Promise.all([root, originals, exports, proxies].map((folder) => statfs(folder)));
+  return Math.min(...disks.map(({ bavail, bsize }) => bavail * bsize));
 }
 
 const filmEndings = new Set([

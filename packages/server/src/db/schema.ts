@@ -68,7 +68,9 @@ export const masters = sqliteTable(
     sha256: text('sha256'),
     problem: json('problem', codecs.problem),
     /** `wanted`: browsers cannot play the original; `helpful`: they can, but scrub it slowly. */
-    proxy: text('proxy', { enum: ['not-needed', 'helpful', 'wanted', 'made', 'failed'] }).notNull(),
+    proxy: text('proxy', {
+      enum: ['not-needed', 'helpful', 'wanted', 'made', 'cleared', 'failed'],
+    }).notNull(),
     hasPoster: integer('has_poster', { mode: 'boolean' }).notNull().default(false),
     /** Which file this is: grows when another takes its place, so that no browser shows an old picture. */
     fileGeneration: integer('file_generation').notNull().default(1),

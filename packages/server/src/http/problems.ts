@@ -106,6 +106,12 @@ export function answerProblems(log: (error: unknown) => void): ErrorRequestHandl
   };
 }
 
+/** A request's query in the shape of a schema; refuses what does not fit. */
+export function queryOf<S extends z.ZodType>(schema: S, request: Request): z.infer<S> {
+  const parsed = schema.safeParse(request.query);
+  return parsed.success ? parsed.data : refuse(400, 'bad-request', `${faultLine(parsed.error)}.`);
+}
+
 /** A word of a request's query; undefined where it is not there once. */
 export const queryText = (req: Request, name: string): string | undefined => {
   const value = req.query[name];

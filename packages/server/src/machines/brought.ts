@@ -1,9 +1,10 @@
-import { readdir, readFile, rename, rm, stat } from 'node:fs/promises';
+import { readdir, readFile, rm, stat } from 'node:fs/promises';
 import { basename, join } from 'node:path';
 import * as z from 'zod';
 import { fail, ok, type Result } from '@mivvy/core';
 import { sha256File } from '@mivvy/media';
 import type { Brought } from '@mivvy/api';
+import { moveFile } from '../files/move-file.ts';
 import type { Workspace } from '../workspace.ts';
 
 type Ws = Pick<Workspace, 'storage'>;
@@ -33,7 +34,7 @@ export async function isWhole(ws: Ws, all: readonly Brought[]): Promise<Result<v
 
 /** Puts something that was brought into its place. */
 export const putInPlace = (ws: Ws, brought: Brought, path: string): Promise<void> =>
-  rename(uploadPath(ws, brought), path);
+  moveFile(uploadPath(ws, brought), path);
 
 /** Removes what a machine has brought, whatever became of it. */
 export async function dropBrought(ws: Ws, all: readonly Pick<Brought, 'upload'>[]): Promise<void> {

@@ -20,6 +20,7 @@ const rights: readonly Right[] = [
   { method: any, path: /^\/second-factor(\/|$)/, needed: 'anybody' },
   { method: any, path: /^\/(sessions|tokens)(\/|$)/, needed: 'anybody' },
   { method: any, path: /^\/people(\/|$)/, needed: 'runs' },
+  { method: /^POST$/, path: /^\/room\/clear$/, needed: 'runs' },
   { method: /^(PATCH|DELETE)$/, path: /^\/machines\/[^/]+$/, needed: 'runs' },
   { method: looking, path: any, needed: 'looks' },
   { method: any, path: any, needed: 'works' },

@@ -22,6 +22,7 @@ import { masterRoutes } from './masters.ts';
 import { mediaRoutes } from './media.ts';
 import { machineRoutes } from './machines.ts';
 import { machineWorkRoutes } from './machine-work.ts';
+import { roomRoutes } from './room.ts';
 import { namingRoutes } from './naming.ts';
 import { keyRoutes } from './people/keys.ts';
 import { secondFactorRoutes } from './people/second-factor.ts';
@@ -87,6 +88,7 @@ const factories: readonly ((ws: Workspace) => Router)[] = [
   dispatchRoutes,
   machineRoutes,
   machineWorkRoutes,
+  roomRoutes,
 ];
 
 /** They all, for a workspace. */

@@ -1,14 +1,13 @@
 import { Router, type Request, type Response } from 'express';
 import { desc, eq } from 'drizzle-orm';
 import { nanoid } from 'nanoid';
-import type { Handover } from '@mivvy/core';
 import { clearFilesSchema, noteAnswerSchema, noteChangeSchema } from '@mivvy/api';
 import { deliverables, happenings, masters, notes } from '../db/schema.ts';
-import { doom, sweepDoomed } from '../files/doomed.ts';
+import { clearFiles, olderFiles } from '../files/clear.ts';
+import { sweepDoomed } from '../files/doomed.ts';
 import { happened } from '../happenings.ts';
 import { bodyOf, param, refuse, route, whoOf } from '../http/problems.ts';
 import { saveFraming } from '../save-framing.ts';
-import { filesOfExport, fromStored } from '../storage.ts';
 import { tellProduction, tellVersion } from '../tell.ts';
 import { notesOf } from '../views/notes.ts';
 import { versionView } from '../views/versions.ts';
@@ -51,65 +50,26 @@ export function deliverableHistoryRoutes(ws: Workspace): Router {
   );
   router.post(
     '/productions/:id/clear',
-    route((req, res) => clearFiles(ws, req, res)),
+    route((req, res) => clearOlder(ws, req, res)),
   );
   return router;
 }
 
-/** What went out or was approved stays, however old it is. */
-const keptFor: readonly Handover[] = ['approved', 'dispatched', 'live'];
-
-/**
- * Takes older files of each version off the disk: never the newest ones, and never what was approved or went out. Their
- * rows stay, with report, sum and history.
- */
-async function clearFiles(ws: Workspace, req: Request, res: Response): Promise<void> {
+/** Takes older files of each version off the disk, or tells what that would take. */
+async function clearOlder(ws: Workspace, req: Request, res: Response): Promise<void> {
   const { id } = await findProduction(ws.db, param(req));
   const { keep, onlyTell } = bodyOf(clearFilesSchema, req);
-  const found = await ws.db.transaction(async (tx) => {
-    const rows = await tx
-      .select()
-      .from(deliverables)
-      .where(eq(deliverables.productionId, id))
-      .orderBy(desc(deliverables.exportNumber));
-    const seen = new Map<string, number>();
-    const goes = rows.filter((file) => {
-      const newer = seen.get(file.versionId) ?? 0;
-      seen.set(file.versionId, newer + 1);
-      return newer >= keep && file.onDisk !== 'cleared' && !keptFor.includes(file.handover);
-    });
-    if (onlyTell) return goes;
-    const by = whoOf(req);
-    for (const file of goes)
-      await tx.update(deliverables).set({ onDisk: 'cleared' }).where(eq(deliverables.id, file.id));
-    await happened(
-      tx,
-      goes.map((file) => ({
-        by,
-        productionId: id,
-        versionId: file.versionId,
-        deliverableId: file.id,
-        sha256: file.sha256,
-        what: { kind: 'cleared' as const, file: file.fileName },
-      })),
-    );
-    await doom(
-      tx,
-      ws,
-      goes.flatMap((file) => filesOfExport(fromStored(ws.storage, file.path))),
-    );
-    return goes;
+  const { files, paths } = await ws.db.transaction(async (tx) => {
+    const goes = await olderFiles(tx, id, keep);
+    return { files: goes, paths: onlyTell ? [] : await clearFiles(tx, ws, goes, whoOf(req)) };
   });
   if (!onlyTell) {
-    await sweepDoomed(
-      ws,
-      found.flatMap((file) => filesOfExport(fromStored(ws.storage, file.path))),
-    );
+    await sweepDoomed(ws, paths);
     await tellProduction(ws, id);
   }
   res.json({
-    files: found.map(({ id: fileId, fileName, bytes }) => ({ id: fileId, fileName, bytes })),
-    bytes: found.reduce((sum, file) => sum + file.bytes, 0),
+    files: files.map(({ id: fileId, fileName, bytes }) => ({ id: fileId, fileName, bytes })),
+    bytes: files.reduce((sum, file) => sum + file.bytes, 0),
   });
 }
 

@@ -1,6 +1,6 @@
 import { existsSync } from 'node:fs';
 import { createHash } from 'node:crypto';
-import { mkdir, rename, rm, writeFile } from 'node:fs/promises';
+import { mkdir, rm, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import express, { Router, type Request, type Response } from 'express';
 import { and, eq } from 'drizzle-orm';
@@ -25,6 +25,7 @@ import {
 } from '@mivvy/media';
 import { deliverables, masters } from '../db/schema.ts';
 import { dressingUndoId, remember } from '../history.ts';
+import { moveFile } from '../files/move-file.ts';
 import { bodyOf, param, refuse, route } from '../http/problems.ts';
 import { send } from '../http/send.ts';
 import { scriptAlong } from '../script.ts';
@@ -165,7 +166,7 @@ async function takeFilm(ws: Workspace, bytes: Buffer, name: string): Promise<Lay
     const preview = graphicPreview(ws.storage, sha256);
     if (!existsSync(preview)) {
       taken(await previewGraphicFilm(came, join(folder, 'preview.webm'), film));
-      await rename(join(folder, 'preview.webm'), preview);
+      await moveFile(join(folder, 'preview.webm'), preview);
     }
     await keep(graphicPath(ws.storage, { kind: 'film', sha256 }), bytes);
     const blend = film.alpha === 'none' ? 'screen' : 'over';

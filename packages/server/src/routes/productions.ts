@@ -20,6 +20,7 @@ import { logPath, masterFiles } from '../storage.ts';
 import { rememberPlaces } from '../place-sets.ts';
 import { refuseVersions } from '../textless.ts';
 import { tellProduction } from '../tell.ts';
+import { wantClearedCopies } from '../room.ts';
 import { productionAnswer, productionCards, toProduction } from '../views/productions.ts';
 import { versionsOf } from '../views/versions.ts';
 import { now, type Workspace } from '../workspace.ts';
@@ -117,6 +118,7 @@ async function copyProduction(ws: Workspace, req: Request, res: Response): Promi
 }
 
 async function sendProduction(ws: Workspace, req: Request, res: Response): Promise<void> {
+  await wantClearedCopies(ws, param(req));
   const json = await productionAnswer(ws, param(req));
   if (json === undefined)
     refuse(404, 'not-found', 'That production is not here any more.', 'Go back to all productions.');

@@ -1,4 +1,5 @@
 import { and, eq, getTableColumns, inArray } from 'drizzle-orm';
+import { browserPlays } from '@mivvy/core';
 import type { Cut, Master } from '@mivvy/api';
 import { cuts, jobs, masters } from '../db/schema.ts';
 import { lookAtMaster } from '../files/master-file.ts';
@@ -29,6 +30,9 @@ function proofOf(row: MasterRow): Master['proof'] {
       return { kind: 'proxy' };
     case 'wanted':
       return { kind: 'making-proxy' };
+    case 'cleared':
+      // It is made again as soon as somebody opens the production.
+      return browserPlays(row.facts) ? { kind: 'original', copyComing: true } : { kind: 'making-proxy' };
     case 'failed':
       return { kind: 'none' };
   }

@@ -39,5 +39,6 @@ export const keys = {
   secondFactor: ['second-factor'] as const,
   tokens: ['tokens'] as const,
   machines: ['machines'] as const,
+  room: ['room'] as const,
   here: (versionId: string) => ['here', versionId] as const,
 };

@@ -9,6 +9,7 @@ import { AddMachine } from './add-machine.tsx';
 import { Doing } from './doing.tsx';
 import { MachineRow } from './machine-row.tsx';
 import { recordWords } from './machine-words.ts';
+import { RoomPane } from './room-pane.tsx';
 import styles from './machines.module.css';
 
 /** What makes the files: the server itself, and whatever machines have joined it. */
@@ -61,6 +62,7 @@ function Told({ told }: { told: Machines }) {
         ))}
       </ul>
       <AddMachine queue={queue} />
+      <RoomPane />
     </>
   );
 }
