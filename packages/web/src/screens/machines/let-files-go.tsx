@@ -3,7 +3,7 @@ import Dialog from '@mui/material/Dialog';
 import DialogActions from '@mui/material/DialogActions';
 import DialogContent from '@mui/material/DialogContent';
 import { useState } from 'react';
-import { bytesLabel, countWords, nounFor } from '@mivvy/core';
+import { bytesLabel, countWords } from '@mivvy/core';
 
 /** Lets older files go, once it has been said that they cannot be fetched again. */
 export function LetFilesGo({
@@ -30,9 +30,9 @@ export function LetFilesGo({
         <DialogContent>
           <h2 id="let-go-title">Clear older files</h2>
           <p>
-            {what} of {countWords(productions, 'production')} {nounFor(count, 'goes', 'go')} from the disk and
-            cannot be fetched again. Their reports, sums and history stay, and so does every file that was
-            approved or went out.
+            {what} of {countWords(productions, 'production')} will be removed from the disk and cannot be
+            fetched again. Their reports, sums and history stay, and so does every file that was approved or
+            went out.
           </p>
         </DialogContent>
         <DialogActions sx={{ p: 2 }}>
