@@ -9,7 +9,7 @@ import { median, peakMemory, tall, timed, type Bench } from './kit.ts';
 export async function interfaceTimes({ dir, say }: Bench, long: string): Promise<void> {
   const dataDir = join(dir, 'data');
   await mkdir(dataDir, { recursive: true });
-  const { child, base } = await startServer(dataDir);
+  const { child, base } = await startServer(dataDir, { MIVVY_LOOKING: 'when-asked' });
   const browser = await chromium.launch({
     executablePath: process.env.MIVVY_CHROMIUM ?? '/usr/bin/chromium',
     args: browserArgs,

@@ -80,16 +80,16 @@ export async function film({ dir }: Pick<Bench, 'dir'>, grain: number, ...args: 
   return path;
 }
 
-/** Ten minutes of it, by repeating its packets. */
-export async function longFilm({ dir }: Pick<Bench, 'dir'>, source: string): Promise<string> {
-  const path = join(dir, `long ${basename(source)}`);
+/** Minutes of a film of 20 s, by repeating its packets. */
+export async function longFilm({ dir }: Pick<Bench, 'dir'>, source: string, minutes = 10): Promise<string> {
+  const path = join(dir, `${minutes} minutes of ${basename(source)}`);
   if (await stat(path).catch(() => null)) return path;
   await execa('ffmpeg', [
     '-v',
     'error',
     '-y',
     '-stream_loop',
-    '29',
+    String(minutes * 3 - 1),
     '-i',
     source,
     '-c',

@@ -65,11 +65,13 @@ const parts: Readonly<Record<string, Part>> = {
   memory: {
     run: async (bench) => {
       const easy = await film(bench, 0);
-      await exportMemory(bench, easy, await longFilm(bench, easy));
+      await exportMemory(bench, easy, await longFilm(bench, easy, 3));
     },
   },
-  review: { run: async (bench) => reviewSpeed({ ...bench, source: await short(bench) }) },
-  interface: { run: async (bench) => interfaceTimes(bench, await longFilm(bench, await film(bench, 0))) },
+  review: { run: async (bench) => reviewSpeed({ ...bench, source: await film(bench, 3, '-t', '4') }) },
+  interface: {
+    run: async (bench) => interfaceTimes(bench, await longFilm(bench, await film(bench, 0, '-crf', '30'))),
+  },
   ledger: { run: ({ dir, say }) => ledgerSpeed(dir, say) },
   data: { run: ({ root, dir, say }) => dataFlow(root, dir, say) },
   'first-sight': { run: ({ dir, say }) => firstSight(dir, say) },
