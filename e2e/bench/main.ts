@@ -15,6 +15,7 @@ import { firstSight } from './first-sight.ts';
 import { followingTable, lookingSpeed, solvingSpeed } from './following.ts';
 import { interfaceTimes } from './interface.ts';
 import { factsFor, film, longFilm, tall, timed, type Bench } from './kit.ts';
+import { largeWorkspace } from './large.ts';
 import { layersSpeed } from './layers.ts';
 import { ledgerSpeed } from './ledger.ts';
 import { machinesSpeed } from './machines.ts';
@@ -43,9 +44,8 @@ async function setOf(bench: Bench, moving: boolean): Promise<void> {
 
 /** In the order in which they are run. */
 const parts: Readonly<Record<string, Part>> = {
-  following: {
+  looking: {
     run: async ({ dir, say }) => {
-      followingTable(say);
       solvingSpeed(say);
       await lookingSpeed(dir, say, timed);
     },
@@ -55,26 +55,35 @@ const parts: Readonly<Record<string, Part>> = {
       for (const everyNth of [1, 3]) troublesSpeed(bench, everyNth);
     },
   },
-  shots: { run: async (bench) => shotsSpeed(bench, await film(bench, 3), await film(bench, 0)) },
+  shots: {
+    run: async (bench) =>
+      shotsSpeed(bench, await film(bench, 3, '-t', '10'), await film(bench, 0, '-t', '10')),
+  },
   export: { run: async (bench) => exportRatio(bench, await short(bench)) },
-  moving: { run: async (bench) => movingRatio(bench, await short(bench)) },
+  moving: { run: async (bench) => movingRatio(bench, await film(bench, 3, '-t', '4')) },
   cuts: {
+    apart: true,
     run: async (bench) =>
       cutsSpeed(bench.dir, await longFilm(bench, await film(bench, 3, '-g', '50')), tall, bench.say),
   },
   memory: {
+    apart: true,
     run: async (bench) => {
       const easy = await film(bench, 0);
       await exportMemory(bench, easy, await longFilm(bench, easy, 3));
     },
   },
-  review: { run: async (bench) => reviewSpeed({ ...bench, source: await film(bench, 3, '-t', '4') }) },
+  review: {
+    apart: true,
+    run: async (bench) => reviewSpeed({ ...bench, source: await film(bench, 3, '-t', '4') }),
+  },
   interface: {
     run: async (bench) => interfaceTimes(bench, await longFilm(bench, await film(bench, 0, '-crf', '30'))),
   },
   ledger: { run: ({ dir, say }) => ledgerSpeed(dir, say) },
-  data: { run: ({ root, dir, say }) => dataFlow(root, dir, say) },
+  data: { apart: true, run: ({ root, dir, say }) => dataFlow(root, dir, say) },
   'first-sight': { run: ({ dir, say }) => firstSight(dir, say) },
+  following: { apart: true, run: ({ say }) => followingTable(say) },
   calibration: { apart: true, run: ({ dir, say }) => calibration(dir, say) },
   sets: { apart: true, run: (bench) => setOf(bench, false) },
   'moving-sets': { apart: true, run: (bench) => setOf(bench, true) },
@@ -85,12 +94,13 @@ const parts: Readonly<Record<string, Part>> = {
       await layersSpeed(dir, source, await factsFor(source), tall, pairs, say);
     },
   },
+  large: { apart: true, run: largeWorkspace },
   machines: { apart: true, run: async (bench) => machinesSpeed({ ...bench, source: await film(bench, 3) }) },
   check: { apart: true, run: ({ dir, say }) => plantedTable(dir, say) },
 };
 
 const { values } = parseArgs({
-  options: { pairs: { type: 'string', default: '2' }, only: { type: 'string' } },
+  options: { pairs: { type: 'string', default: '1' }, only: { type: 'string' } },
 });
 const say = (line: string) => process.stdout.write(`${line}\n`);
 const only = values.only === undefined ? undefined : parts[values.only];

@@ -109,11 +109,19 @@ export async function settleStandings(ws: Pick<Workspace, 'db' | 'specs' | 'lett
     ws.db.select({ id: versions.id }).from(versions).where(isNull(versions.standing)).limit(mostInOneTurn);
   try {
     // All in one transaction: what standings are worked out from does not change before they are written.
-    while ((await open()).length > 0) await ws.db.transaction((tx) => settleSome(tx, ws));
+    while ((await open()).length > 0) {
+      await ws.db.transaction((tx) => settleSome(tx, ws));
+      settled.set(ws.db, timesSettled(ws) + 1);
+    }
   } catch (error) {
     if (!isDiskFull(error)) throw error;
   }
 }
+
+const settled = new WeakMap<Workspace['db'], number>();
+
+/** How often standings were worked out here: what was counted by them before that is not to be relied on. */
+export const timesSettled = ({ db }: Pick<Workspace, 'db'>): number => settled.get(db) ?? 0;
 
 async function settleSome(tx: Writer, ws: Pick<Workspace, 'specs' | 'letters'>): Promise<void> {
   const rows = await tx.select().from(versions).where(isNull(versions.standing)).limit(mostInOneTurn);

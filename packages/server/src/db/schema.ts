@@ -183,7 +183,17 @@ export const versions = sqliteTable(
   },
   (t) => [
     uniqueIndex('one_version_a_placement').on(t.masterId, t.placementId),
-    index('versions_by_production').on(t.productionId),
+    // Everything by which the ledger counts and sorts: none of the rows' long texts is read for it.
+    index('versions_in_ledger').on(
+      t.productionId,
+      t.standing,
+      t.touched,
+      t.dueOn,
+      t.holder,
+      t.createdAt,
+      t.id,
+    ),
+    index('versions_by_holder').on(t.holder),
     // Those whose standing is to be worked out are asked for with every list.
     index('versions_unsettled')
       .on(t.id)
@@ -284,7 +294,8 @@ export const deliverables = sqliteTable(
     madeAt: text('made_at').notNull(),
   },
   (t) => [
-    index('deliverables_by_version').on(t.versionId, t.exportNumber),
+    // With what became of it outside, which is asked of the newest of each version.
+    index('deliverables_of_version').on(t.versionId, t.exportNumber, t.handover),
     index('deliverables_by_production').on(t.productionId, t.madeAt),
     uniqueIndex('one_file_a_name').on(t.productionId, t.nameKey),
     index('deliverables_by_machine').on(t.madeOn, t.madeAt),

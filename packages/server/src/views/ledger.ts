@@ -12,8 +12,10 @@ import {
   sql,
   type AnyColumn,
   type SQL,
+  type Subquery,
 } from 'drizzle-orm';
-import { alias } from 'drizzle-orm/sqlite-core';
+import { alias, type SQLiteSelect } from 'drizzle-orm/sqlite-core';
+import { LRUCache } from 'lru-cache';
 import type { LedgerPage, LedgerQuery, LedgerRow } from '@mivvy/api';
 import {
   cuts,
@@ -28,11 +30,11 @@ import {
 } from '../db/schema.ts';
 import { isNewest } from '../files/look-at-files.ts';
 import { lastOf } from '../happenings.ts';
-import { settleStandings } from '../plans.ts';
+import { settleStandings, timesSettled } from '../plans.ts';
 import type { Workspace } from '../workspace.ts';
 import { stageColumn } from './stages.ts';
 
-type Ws = Pick<Workspace, 'db' | 'specs' | 'letters'>;
+type Ws = Pick<Workspace, 'db' | 'specs' | 'letters' | 'storage'>;
 
 /** Its own day, or its production's. */
 const dueOn = sql<string | null>`coalesce(${versions.dueOn}, ${productions.dueOn})`;
@@ -139,6 +141,26 @@ const entries = (ws: Ws) =>
     )
     .leftJoin(deliverables, and(eq(deliverables.versionId, versions.id), isNewest));
 
+/** What is counted by, where no name is asked for: from the rows' indexes alone, however long the rows are. */
+const bareColumns = {
+  versionId: versions.id,
+  productionId: versions.productionId,
+  production: sql<string>`${productions.name}`.as('production'),
+  stage: stageColumn.as('stage'),
+  dueOn: dueOn.as('due_on'),
+  holder: versions.holder,
+};
+const bareEntries = (ws: Ws) =>
+  ws.db
+    .select(bareColumns)
+    .from(versions)
+    .innerJoin(productions, eq(productions.id, versions.productionId))
+    .leftJoin(deliverables, and(eq(deliverables.versionId, versions.id), isNewest));
+
+/** Whether a query asks for names of places, masters, cuts or files, which lie in other tables. */
+const needsNames = ({ search, order, group }: LedgerQuery): boolean =>
+  search.trim() !== '' || order === 'name' || group === 'outlet';
+
 /** One page of the ledger: rows from SQL, nothing planned or parsed. */
 export async function ledgerPage(
   ws: Ws,
@@ -146,30 +168,10 @@ export async function ledgerPage(
   { from, count, folded = [] }: { from: number; count: number; folded?: readonly string[] },
 ): Promise<LedgerPage> {
   await settleStandings(ws);
-  const conditions = wanted(query);
-  const staged = query.stages.length ? inArray(stageColumn, query.stages) : undefined;
-  const groups = query.group ? await groupsOf(ws, query.group, [...conditions, staged]) : [];
-  if (query.group && query.within !== undefined)
-    conditions.push(sql`${groupedBy[query.group].key} = ${query.within}`);
-  const counts = await countStages(ws, conditions);
-  const direction = query.descending ? desc : asc;
-  const unfolded =
-    query.group && folded.length > 0 ? notInArray(groupedBy[query.group].key, [...folded]) : undefined;
-  const rows = await entries(ws)
-    .where(and(...conditions, staged, unfolded))
-    .orderBy(
-      ...(query.group ? groupOrder(groupedBy[query.group]) : []),
-      direction(sortedBy[query.order]),
-      asc(productions.name),
-      asc(versions.createdAt),
-      asc(versions.id),
-    )
-    .limit(count)
-    .offset(from);
-  const last = await lastOf(
-    ws.db,
-    rows.map((row) => row.versionId),
-  );
+  const { counts, groups, holders } = await tallyOf(ws, query);
+  const ids = await idsOf(ws, query, { from, count, folded });
+  const found = new Map((await rowsOf(ws, ids)).map((row) => [row.versionId, row]));
+  const last = await lastOf(ws.db, ids);
   const total = Object.entries(counts).reduce(
     (sum, [stage, n]) => (query.stages.length && !query.stages.includes(stage as never) ? sum : sum + n),
     0,
@@ -177,49 +179,157 @@ export async function ledgerPage(
   const away = groups
     .filter(({ key }) => folded.includes(key) && (query.within ?? key) === key)
     .reduce((sum, group) => sum + group.count, 0);
-  const holders = await ws.db
-    .selectDistinct({ holder: versions.holder })
-    .from(versions)
-    .orderBy(asc(versions.holder));
   return {
-    rows: rows.map(({ placementId, ...row }): LedgerRow => {
-      const event = last.get(row.versionId);
-      return {
-        ...row,
-        outlet: row.outlet ?? 'An outlet that is gone',
-        placement: row.placement ?? placementId,
-        last: event ? { at: event.at, by: event.by, what: event.what } : null,
-      };
+    rows: ids.flatMap((id): LedgerRow[] => {
+      const row = found.get(id);
+      if (!row) return [];
+      const { placementId, ...shown } = row;
+      const event = last.get(id);
+      return [
+        {
+          ...shown,
+          outlet: row.outlet ?? 'An outlet that is gone',
+          placement: row.placement ?? placementId,
+          last: event ? { at: event.at, by: event.by, what: event.what } : null,
+        },
+      ];
     }),
     total: total - away,
     counts,
     groups,
-    holders: holders.map((row) => row.holder).filter(Boolean),
+    holders,
   };
 }
 
-async function groupsOf(ws: Ws, group: Group, conditions: readonly (SQL | undefined)[]) {
-  const found = entries(ws)
-    .where(and(...conditions))
-    .as('found');
-  const columnsOf: Record<Group, { key: SQL<string>; name: SQL<string> }> = {
-    production: { key: sql`${found.productionId}`, name: sql`${found.production}` },
-    outlet: { key: keyOf(found.outlet), name: nameOf(found.outlet) },
-    holder: { key: keyOf(found.holder), name: nameOf(found.holder) },
-    day: { key: keyOf(found.dueOn), name: nameOf(found.dueOn) },
+const stagesOf = ({ stages }: LedgerQuery) => (stages.length ? inArray(stageColumn, stages) : undefined);
+
+/** What a query's rows have to be, beyond its stages. */
+function conditionsOf(query: LedgerQuery): SQL[] {
+  const { group, within } = query;
+  const inside = group && within !== undefined ? [sql`${groupedBy[group].key} = ${within}`] : [];
+  return [...wanted(query), ...inside];
+}
+
+/** The versions of a page, in order: sorted by what that needs, before anything else of them is read. */
+async function idsOf(
+  ws: Ws,
+  query: LedgerQuery,
+  { from, count, folded }: { from: number; count: number; folded: readonly string[] },
+): Promise<string[]> {
+  const unfolded =
+    query.group && folded.length > 0 ? notInArray(groupedBy[query.group].key, [...folded]) : undefined;
+  const direction = query.descending ? desc : asc;
+  const page = <Q extends SQLiteSelect>(all: Q) =>
+    all
+      .where(and(...conditionsOf(query), stagesOf(query), unfolded))
+      .orderBy(
+        ...(query.group ? groupOrder(groupedBy[query.group]) : []),
+        direction(sortedBy[query.order]),
+        asc(productions.name),
+        asc(versions.createdAt),
+        asc(versions.id),
+      )
+      .limit(count)
+      .offset(from);
+  const id = { versionId: versions.id };
+  const own = ws.db
+    .select(id)
+    .from(versions)
+    .innerJoin(productions, eq(productions.id, versions.productionId));
+  const staged = query.stages.length > 0 || query.order === 'stage';
+  const rows = needsNames(query)
+    ? await page(entries(ws).$dynamic())
+    : staged
+      ? await page(
+          own.leftJoin(deliverables, and(eq(deliverables.versionId, versions.id), isNewest)).$dynamic(),
+        )
+      : await page(own.$dynamic());
+  return rows.map((row) => row.versionId as string);
+}
+
+const rowsOf = (ws: Ws, ids: readonly string[]) => entries(ws).where(inArray(versions.id, [...ids]));
+
+/** What a query comes to, whatever page of it is shown. */
+type Tally = Pick<LedgerPage, 'counts' | 'groups' | 'holders'>;
+
+/** Tallies that were told last, with what they were counted from. */
+const tallies = new LRUCache<string, { countedFrom: string; tally: Tally }>({ max: 200 });
+
+/** Counted again only when a production or the spec book has changed. */
+async function tallyOf(ws: Ws, query: LedgerQuery): Promise<Tally> {
+  const [now] = await ws.db
+    .select({
+      revisions: sql<number>`sum(${productions.revision})`,
+      count: sql<number>`count(*)`,
+      newest: sql<string>`max(${productions.createdAt})`,
+    })
+    .from(productions);
+  const countedFrom = JSON.stringify([now, ws.specs.edition, timesSettled(ws)]);
+  const { order: _order, descending: _descending, ...asked } = query;
+  const key = JSON.stringify([ws.storage.root, asked]);
+  const known = tallies.get(key);
+  if (known?.countedFrom === countedFrom) return known.tally;
+  const conditions = conditionsOf(query);
+  const tally = {
+    groups: query.group ? await groupsOf(ws, query, query.group) : [],
+    counts: await countStages(ws, query, conditions),
+    holders: await holdersOf(ws),
   };
-  const { key, name } = columnsOf[group];
-  return ws.db
+  tallies.set(key, { countedFrom, tally });
+  return tally;
+}
+
+async function holdersOf(ws: Ws): Promise<string[]> {
+  const holders = await ws.db
+    .selectDistinct({ holder: versions.holder })
+    .from(versions)
+    .orderBy(asc(versions.holder));
+  return holders.map((row) => row.holder).filter(Boolean);
+}
+
+async function groupsOf(ws: Ws, query: LedgerQuery, group: Group) {
+  const conditions = and(...wanted(query), stagesOf(query));
+  if (group === 'outlet' || needsNames(query)) {
+    const found = entries(ws).where(conditions).as('found');
+    return countGroups(
+      ws,
+      found,
+      {
+        production: { key: sql<string>`${found.productionId}`, name: sql<string>`${found.production}` },
+        outlet: { key: keyOf(found.outlet), name: nameOf(found.outlet) },
+        holder: { key: keyOf(found.holder), name: nameOf(found.holder) },
+        day: { key: keyOf(found.dueOn), name: nameOf(found.dueOn) },
+      }[group],
+    );
+  }
+  const found = bareEntries(ws).where(conditions).as('found');
+  return countGroups(
+    ws,
+    found,
+    {
+      production: { key: sql<string>`${found.productionId}`, name: sql<string>`${found.production}` },
+      holder: { key: keyOf(found.holder), name: nameOf(found.holder) },
+      day: { key: keyOf(found.dueOn), name: nameOf(found.dueOn) },
+    }[group],
+  );
+}
+
+const countGroups = (ws: Ws, found: Subquery, { key, name }: { key: SQL<string>; name: SQL<string> }) =>
+  ws.db
     .select({ key, name: sql<string>`max(${name})`, count: sql<number>`count(*)` })
     .from(found)
     .groupBy(key)
     .orderBy(...groupOrder({ key, name: sql`max(${name})` }));
-}
 
-async function countStages(ws: Ws, conditions: readonly SQL[]): Promise<LedgerPage['counts']> {
-  const found = entries(ws)
-    .where(and(...conditions))
-    .as('found');
+async function countStages(
+  ws: Ws,
+  query: LedgerQuery,
+  conditions: readonly SQL[],
+): Promise<LedgerPage['counts']> {
+  const where = and(...conditions);
+  const found = needsNames(query)
+    ? entries(ws).where(where).as('found')
+    : bareEntries(ws).where(where).as('found');
   const rows = await ws.db
     .select({ stage: found.stage, count: sql<number>`count(*)` })
     .from(found)
