@@ -1,11 +1,10 @@
 import { mkdir, mkdtemp, rm } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { pathToFileURL } from 'node:url';
 import AxeBuilder from '@axe-core/playwright';
-import { createClient } from '@libsql/client';
 import { expect, test, type APIRequestContext } from '@playwright/test';
 import { execa } from 'execa';
+import { onRows } from '../packages/server/src/testing/rows.ts';
 import { quickBook } from '../packages/server/src/testing/server.ts';
 import { endServer, startServer, type OwnServer } from './testing/own-server.ts';
 
@@ -58,9 +57,9 @@ async function resting(request: APIRequestContext): Promise<{ id: string; files:
     await call('POST', `/productions/${id}/exports`, { versionIds: [version!.id] });
     await idle();
   }
-  const db = createClient({ url: pathToFileURL(join(dir, 'mivvy.sqlite')).href });
-  await db.execute("update productions set updated_at = '2026-06-12T10:00:00.000Z'");
-  db.close();
+  await onRows(join(dir, 'mivvy.sqlite'), (rows) =>
+    rows.execute("update productions set updated_at = '2026-06-12T10:00:00.000Z'"),
+  );
   return { id, files: () => call<File[]>('GET', `/productions/${id}/deliverables`) };
 }
 

@@ -1,22 +1,21 @@
 import { link, mkdir } from 'node:fs/promises';
 import { join } from 'node:path';
-import { pathToFileURL } from 'node:url';
-import { createClient, type Client } from '@libsql/client';
 import { madeProduction } from '../../packages/server/src/testing/made.ts';
-import { testServer } from '../../packages/server/src/testing/server.ts';
+import { onRows, type Rows } from '../../packages/server/src/testing/rows.ts';
+import { bookOf, testServer } from '../../packages/server/src/testing/server.ts';
 import { endServer, startServer } from '../testing/own-server.ts';
 import { peakMemory, type Bench } from './kit.ts';
 
 /** A workspace of years: how its screens answer while many people have them open, and what the server needs for it. */
 
-const [productions, versionsEach, people] = [1000, 50, 200];
+const [productions, versionsEach, places, people] = [1000, 50, 10, 200];
 const asked = 60;
 
 /** Columns of a copy that are another than the template's, as SQL over `n`, the number of the copy. */
 type Otherwise = Readonly<Record<string, string>>;
 
 /** Copies a row of a table so many times. */
-async function copies(db: Client, table: string, from: string, count: number, otherwise: Otherwise) {
+async function copies(db: Rows, table: string, from: string, count: number, otherwise: Otherwise) {
   const { rows } = await db.execute(`select name from pragma_table_info('${table}')`);
   const names = rows.map((row) => String(row.name));
   await db.execute({
@@ -31,11 +30,15 @@ async function copies(db: Client, table: string, from: string, count: number, ot
 /** One production with one file, made for real and copied: every row as a workspace of that size would have it. */
 async function build(dataDir: string): Promise<void> {
   const server = await testServer({ dataDir });
-  const made = await madeProduction(server, ['quick-tall', 'quick-square']);
+  const book = { fileName: 'ten.specbook.json', text: bookOf(places, { width: 120, height: 120 }) };
+  await server.call('POST', '/spec-book/files', book);
+  const made = await madeProduction(
+    server,
+    Array.from({ length: places }, (_, i) => `place-${i}`),
+  );
   await made.make();
   await server.stop(true);
-  const db = createClient({ url: pathToFileURL(join(dataDir, 'mivvy.sqlite')).href });
-  try {
+  await onRows(join(dataDir, 'mivvy.sqlite'), async (db) => {
     const films = (productions * versionsEach) / made.versionIds.length;
     const production = `'p' || (n / ${films / productions})`;
     await copies(db, 'productions', made.id, productions, { id: "'p' || n", name: "'Production ' || n" });
@@ -62,13 +65,11 @@ async function build(dataDir: string): Promise<void> {
       });
     }
     await linkFiles(db, dataDir, made.id);
-  } finally {
-    db.close();
-  }
+  });
 }
 
 /** Every row's file lies where it says: one file, under many names. */
-async function linkFiles(db: Client, dataDir: string, first: string): Promise<void> {
+async function linkFiles(db: Rows, dataDir: string, first: string): Promise<void> {
   const files = await db.execute('select path, bytes, production_id from deliverables');
   const made = new Map(
     files.rows.filter((row) => row.production_id === first).map((row) => [row.bytes, String(row.path)]),

@@ -25,7 +25,7 @@ import { onThisMachine, type Access } from './people/access.ts';
 import { endIdleSessions } from './people/idle.ts';
 import { Live } from './people/live.ts';
 import { SpecLibrary } from './specs.ts';
-import { layOut } from './disk/own-disks.ts';
+import type { layOut } from './disk/own-disks.ts';
 import { openStandIns } from './stand-ins/outlet.ts';
 import { freeBytes, graphicPath, openStorage } from './storage.ts';
 import { wantOpenMatches } from './textless.ts';

@@ -294,8 +294,8 @@ export const deliverables = sqliteTable(
     madeAt: text('made_at').notNull(),
   },
   (t) => [
-    // With what became of it outside, which is asked of the newest of each version.
-    index('deliverables_of_version').on(t.versionId, t.exportNumber, t.handover),
+    // With what the ledger asks of the newest of each version, and what it looks for.
+    index('deliverables_of_version').on(t.versionId, t.exportNumber, t.handover, t.fileName),
     index('deliverables_by_production').on(t.productionId, t.madeAt),
     uniqueIndex('one_file_a_name').on(t.productionId, t.nameKey),
     index('deliverables_by_machine').on(t.madeOn, t.madeAt),

@@ -15,8 +15,7 @@ import {
   type Subquery,
 } from 'drizzle-orm';
 import { alias, type SQLiteSelect } from 'drizzle-orm/sqlite-core';
-import { LRUCache } from 'lru-cache';
-import type { LedgerPage, LedgerQuery, LedgerRow } from '@mivvy/api';
+import type { Attention, LedgerPage, LedgerQuery, LedgerRow } from '@mivvy/api';
 import {
   cuts,
   deliverables,
@@ -30,8 +29,9 @@ import {
 } from '../db/schema.ts';
 import { isNewest } from '../files/look-at-files.ts';
 import { lastOf } from '../happenings.ts';
-import { settleStandings, timesSettled } from '../plans.ts';
+import { settleStandings } from '../plans.ts';
 import type { Workspace } from '../workspace.ts';
+import { Counted } from './counted.ts';
 import { stageColumn } from './stages.ts';
 
 type Ws = Pick<Workspace, 'db' | 'specs' | 'letters' | 'storage'>;
@@ -82,25 +82,41 @@ const groupOrder = ({ key, name }: { key: SQL; name: SQL }): SQL[] => [
 /** A text as a pattern of LIKE that finds it anywhere. */
 const anywhere = (words: string) => `%${words.replace(/[\\%_]/g, (sign) => `\\${sign}`)}%`;
 
+/**
+ * Whether a word stands anywhere in what is told of a deliverable. Each table is looked through by itself, once, and not
+ * once more for each deliverable that it is joined to.
+ */
+function mentions(pattern: string): SQL {
+  const like = (column: Column) => sql`${column} like ${pattern} escape '\\'`;
+  const within = (id: AnyColumn, found: SQL) => sql`${id} in (select ${found})`;
+  return or(
+    like(versions.placementId),
+    like(versions.holder),
+    within(
+      versions.productionId,
+      sql`p.id from ${productions} p where ${like(sql`p.name`)} or ${like(sql`p.client`)}`,
+    ),
+    within(versions.masterId, sql`m.id from ${masters} m where ${like(sql`m.name`)}`),
+    within(versions.cutId, sql`c.id from ${cuts} c where ${like(sql`c.name`)}`),
+    within(
+      versions.placementId,
+      sql`p.id from ${placements} p join ${outlets} o on o.id = p.outlet_id where ${like(sql`o.name`)}`,
+    ),
+    sql`(${versions.placementId}, ${versions.placementRevision}) in (
+      select r.placement_id, r.number from ${placementRevisions} r
+      where ${like(sql`json_extract(r.placement, '$.value.name')`)})`,
+    within(
+      versions.id,
+      sql`d.version_id from ${deliverables} d where ${like(sql`d.file_name`)} and d.export_number = (
+        select max(x.export_number) from ${deliverables} x where x.version_id = d.version_id)`,
+    ),
+  )!;
+}
+
 function wanted(query: LedgerQuery): SQL[] {
   const found: SQL[] = [];
   if (query.productionId) found.push(eq(versions.productionId, query.productionId));
-  for (const word of query.search.split(/\s+/).filter(Boolean)) {
-    const like = (column: SQL | unknown) => sql`${column} like ${anywhere(word)} escape '\\'`;
-    found.push(
-      or(
-        like(productions.name),
-        like(productions.client),
-        like(masters.name),
-        like(outlets.name),
-        like(placementName),
-        like(versions.placementId),
-        like(versions.holder),
-        like(deliverables.fileName),
-        like(cuts.name),
-      )!,
-    );
-  }
+  for (const word of query.search.split(/\s+/).filter(Boolean)) found.push(mentions(anywhere(word)));
   if (query.holder !== undefined) found.push(eq(versions.holder, query.holder));
   if (query.dueFrom !== undefined) found.push(gte(dueOn, query.dueFrom));
   if (query.dueBy !== undefined) found.push(lte(dueOn, query.dueBy));
@@ -157,9 +173,18 @@ const bareEntries = (ws: Ws) =>
     .innerJoin(productions, eq(productions.id, versions.productionId))
     .leftJoin(deliverables, and(eq(deliverables.versionId, versions.id), isNewest));
 
-/** Whether a query asks for names of places, masters, cuts or files, which lie in other tables. */
-const needsNames = ({ search, order, group }: LedgerQuery): boolean =>
-  search.trim() !== '' || order === 'name' || group === 'outlet';
+/** Deliverables with the names of their places, by which they are sorted. */
+const namedEntries = (ws: Ws) =>
+  ws.db
+    .select({ versionId: versions.id })
+    .from(versions)
+    .innerJoin(productions, eq(productions.id, versions.productionId))
+    .leftJoin(placements, eq(placements.id, versions.placementId))
+    .leftJoin(outlets, eq(outlets.id, placements.outletId))
+    .leftJoin(
+      madeFor,
+      and(eq(madeFor.placementId, versions.placementId), eq(madeFor.number, versions.placementRevision)),
+    );
 
 /** One page of the ledger: rows from SQL, nothing planned or parsed. */
 export async function ledgerPage(
@@ -236,14 +261,12 @@ async function idsOf(
     .select(id)
     .from(versions)
     .innerJoin(productions, eq(productions.id, versions.productionId));
+  const named = query.order === 'name' || query.group === 'outlet';
   const staged = query.stages.length > 0 || query.order === 'stage';
-  const rows = needsNames(query)
-    ? await page(entries(ws).$dynamic())
-    : staged
-      ? await page(
-          own.leftJoin(deliverables, and(eq(deliverables.versionId, versions.id), isNewest)).$dynamic(),
-        )
-      : await page(own.$dynamic());
+  const newest = and(eq(deliverables.versionId, versions.id), isNewest);
+  const rows = named
+    ? await page((staged ? namedEntries(ws).leftJoin(deliverables, newest) : namedEntries(ws)).$dynamic())
+    : await page((staged ? own.leftJoin(deliverables, newest) : own).$dynamic());
   return rows.map((row) => row.versionId as string);
 }
 
@@ -252,32 +275,16 @@ const rowsOf = (ws: Ws, ids: readonly string[]) => entries(ws).where(inArray(ver
 /** What a query comes to, whatever page of it is shown. */
 type Tally = Pick<LedgerPage, 'counts' | 'groups' | 'holders'>;
 
-/** Tallies that were told last, with what they were counted from. */
-const tallies = new LRUCache<string, { countedFrom: string; tally: Tally }>({ max: 200 });
+const tallies = new Counted<Tally>(200);
 
-/** Counted again only when a production or the spec book has changed. */
-async function tallyOf(ws: Ws, query: LedgerQuery): Promise<Tally> {
-  const [now] = await ws.db
-    .select({
-      revisions: sql<number>`sum(${productions.revision})`,
-      count: sql<number>`count(*)`,
-      newest: sql<string>`max(${productions.createdAt})`,
-    })
-    .from(productions);
-  const countedFrom = JSON.stringify([now, ws.specs.edition, timesSettled(ws)]);
+const tallyOf = (ws: Ws, query: LedgerQuery): Promise<Tally> => {
   const { order: _order, descending: _descending, ...asked } = query;
-  const key = JSON.stringify([ws.storage.root, asked]);
-  const known = tallies.get(key);
-  if (known?.countedFrom === countedFrom) return known.tally;
-  const conditions = conditionsOf(query);
-  const tally = {
+  return tallies.ask(ws, asked, async () => ({
     groups: query.group ? await groupsOf(ws, query, query.group) : [],
-    counts: await countStages(ws, query, conditions),
+    counts: await countStages(ws, query, conditionsOf(query)),
     holders: await holdersOf(ws),
-  };
-  tallies.set(key, { countedFrom, tally });
-  return tally;
-}
+  }));
+};
 
 async function holdersOf(ws: Ws): Promise<string[]> {
   const holders = await ws.db
@@ -289,18 +296,9 @@ async function holdersOf(ws: Ws): Promise<string[]> {
 
 async function groupsOf(ws: Ws, query: LedgerQuery, group: Group) {
   const conditions = and(...wanted(query), stagesOf(query));
-  if (group === 'outlet' || needsNames(query)) {
+  if (group === 'outlet') {
     const found = entries(ws).where(conditions).as('found');
-    return countGroups(
-      ws,
-      found,
-      {
-        production: { key: sql<string>`${found.productionId}`, name: sql<string>`${found.production}` },
-        outlet: { key: keyOf(found.outlet), name: nameOf(found.outlet) },
-        holder: { key: keyOf(found.holder), name: nameOf(found.holder) },
-        day: { key: keyOf(found.dueOn), name: nameOf(found.dueOn) },
-      }[group],
-    );
+    return countGroups(ws, found, { key: keyOf(found.outlet), name: nameOf(found.outlet) });
   }
   const found = bareEntries(ws).where(conditions).as('found');
   return countGroups(
@@ -327,9 +325,10 @@ async function countStages(
   conditions: readonly SQL[],
 ): Promise<LedgerPage['counts']> {
   const where = and(...conditions);
-  const found = needsNames(query)
-    ? entries(ws).where(where).as('found')
-    : bareEntries(ws).where(where).as('found');
+  const found =
+    query.group === 'outlet'
+      ? entries(ws).where(where).as('found')
+      : bareEntries(ws).where(where).as('found');
   const rows = await ws.db
     .select({ stage: found.stage, count: sql<number>`count(*)` })
     .from(found)
@@ -341,8 +340,13 @@ async function countStages(
 const handedOver = ['dispatched', 'live'] as const;
 
 /** What needs somebody first. `today` is the day where the workspace is, such as 2026-11-02. */
-export async function attention(ws: Ws, today: string, tomorrow: string) {
+export async function attention(ws: Ws, today: string, tomorrow: string): Promise<Attention> {
   await settleStandings(ws);
+  return attentions.ask(ws, [today, tomorrow], () => countAttention(ws, today, tomorrow));
+}
+const attentions = new Counted<Attention>(20);
+
+async function countAttention(ws: Ws, today: string, tomorrow: string): Promise<Attention> {
   const [row] = await ws.db
     .select({
       late: sql<number>`coalesce(sum(${dueOn} < ${today} and ${stageColumn} not in ${handedOver}), 0)`,

@@ -5,6 +5,7 @@ import { deliverables, masters, notes, productions, versions } from '../db/schem
 import { isNewest, lookAtFiles } from '../files/look-at-files.ts';
 import { settleStandings } from '../plans.ts';
 import type { Workspace } from '../workspace.ts';
+import { Counted } from './counted.ts';
 import { mastersOf } from './masters.ts';
 import { ShareNext } from './share-next.ts';
 import { stageColumn } from './stages.ts';
@@ -21,6 +22,11 @@ export function toProduction(row: typeof productions.$inferSelect): Production {
 /** Every production as the home screen shows it, newest change first. Nothing is planned or parsed for it. */
 export async function productionCards(ws: Ws): Promise<ProductionCard[]> {
   await settleStandings(ws);
+  return (await cards.ask(ws, null, async () => ({ all: await countCards(ws) }))).all;
+}
+const cards = new Counted<{ all: ProductionCard[] }>(4);
+
+async function countCards(ws: Ws): Promise<ProductionCard[]> {
   const rows = await ws.db.select().from(productions).orderBy(desc(productions.updatedAt));
   const films = await ws.db
     .select({
