@@ -1,7 +1,7 @@
 import { readdir, stat } from 'node:fs/promises';
 import { join } from 'node:path';
 import { subDays } from 'date-fns';
-import { and, eq, inArray, lt, ne, sql } from 'drizzle-orm';
+import { and, eq, inArray, lt, ne, sql, type SQL } from 'drizzle-orm';
 import { browserPlays } from '@mivvy/core';
 import type { Room, RoomRule } from '@mivvy/api';
 import type { Writer } from './db/database.ts';
@@ -11,13 +11,18 @@ import { doom, sweepDoomed } from './files/doomed.ts';
 import { wantPreparing } from './preparing.ts';
 import { proxyPath } from './storage.ts';
 import { tellProduction } from './tell.ts';
+import { byProduction } from './views/productions.ts';
 import type { Workspace } from './workspace.ts';
 
 // Room on the disk: what lies there, and what may go of productions that nobody works on any more. Proof copies and stills
 // are made again when somebody opens the production; files are not, but their evidence stays.
 
-/** Productions in which nothing has happened for so many days, the one that rests longest first. */
-const resting = (tx: Writer, { idleDays }: RoomRule) =>
+/** Whether nothing has happened in a production for so many days. */
+const isResting = ({ idleDays }: RoomRule): SQL =>
+  lt(productions.updatedAt, subDays(new Date(), idleDays).toISOString());
+
+/** Productions that rest, the one that does so longest first. */
+const resting = (tx: Writer, rule: RoomRule) =>
   tx
     .select({
       id: productions.id,
@@ -26,24 +31,27 @@ const resting = (tx: Writer, { idleDays }: RoomRule) =>
       last: productions.updatedAt,
     })
     .from(productions)
-    .where(lt(productions.updatedAt, subDays(new Date(), idleDays).toISOString()))
+    .where(isResting(rule))
     .orderBy(productions.updatedAt);
 
-const copiesOf = (tx: Writer, productionId: string) =>
-  tx
-    .select()
-    .from(masters)
-    .where(and(eq(masters.productionId, productionId), eq(masters.proxy, 'made')));
+const idsOfResting = (tx: Writer, rule: RoomRule) =>
+  tx.select({ id: productions.id }).from(productions).where(isResting(rule));
 
-/** Bytes of a file, or of the files right in a folder; none where it is not there. */
-async function bytesAt(path: string): Promise<number> {
-  const names = await readdir(path).catch(() => null);
-  const paths = names ? names.map((name) => join(path, name)) : [path];
-  const sizes = await Promise.all(paths.map(async (each) => (await stat(each).catch(() => null))?.size ?? 0));
-  return sizes.reduce((sum, size) => sum + size, 0);
+/** The proof copies of some productions, by their masters. */
+const copiesOf = (tx: Writer, ofProductions: SQL) =>
+  tx
+    .select({ id: masters.id, productionId: masters.productionId })
+    .from(masters)
+    .where(and(ofProductions, eq(masters.proxy, 'made')));
+
+/** Bytes of every proof copy that lies there, by its path. */
+async function copySizes({ storage }: Pick<Workspace, 'storage'>): Promise<Map<string, number>> {
+  const paths = (await readdir(storage.proxies)).map((name) => join(storage.proxies, name));
+  const sizes = await Promise.all(paths.map(async (path) => (await stat(path).catch(() => null))?.size ?? 0));
+  return new Map(paths.map((path, i) => [path, sizes[i]!]));
 }
 
-const sumOf = (all: readonly { bytes: number }[]): number => all.reduce((sum, { bytes }) => sum + bytes, 0);
+const sum = (all: readonly number[]): number => all.reduce((total, each) => total + each, 0);
 
 /** What lies on the disk, and what would go by a rule. */
 export async function roomView(ws: Workspace, rule: RoomRule): Promise<Room> {
@@ -55,29 +63,26 @@ export async function roomView(ws: Workspace, rule: RoomRule): Promise<Room> {
     .select({ bytes: sql<number>`coalesce(sum(${deliverables.bytes}), 0)` })
     .from(deliverables)
     .where(ne(deliverables.onDisk, 'cleared'));
-  const goes: Room['goes'] = [];
-  for (const production of await resting(ws.db, rule)) {
-    const copies = await copiesOf(ws.db, production.id);
-    const sizes = await Promise.all(
-      copies.map(
-        async ({ id }) =>
-          (await bytesAt(proxyPath(ws.storage, id))) + (await bytesAt(join(ws.storage.stills, id))),
-      ),
-    );
-    const older = await olderFiles(ws.db, production.id, rule.keepFiles);
-    const one = {
+  const sizes = await copySizes(ws);
+  const ids = idsOfResting(ws.db, rule);
+  const copies = await copiesOf(ws.db, inArray(masters.productionId, ids));
+  const older = await olderFiles(ws.db, inArray(deliverables.productionId, ids), rule.keepFiles);
+  const [copiesIn, olderIn] = [byProduction(copies), byProduction(older)];
+  const goes = (await resting(ws.db, rule)).map((production) => {
+    const [its, old] = [copiesIn.get(production.id) ?? [], olderIn.get(production.id) ?? []];
+    const bytes = sum(its.map(({ id }) => sizes.get(proxyPath(ws.storage, id)) ?? 0));
+    return {
       ...production,
-      copies: { count: copies.length, bytes: sizes.reduce((sum, size) => sum + size, 0) },
-      files: { count: older.length, bytes: sumOf(older) },
+      copies: { count: its.length, bytes },
+      files: { count: old.length, bytes: sum(old.map((file) => file.bytes)) },
     };
-    if (one.copies.count || one.files.count) goes.push(one);
-  }
+  });
   return {
     freeBytes: await ws.freeBytes(),
     filmBytes: films!.bytes,
     fileBytes: files!.bytes,
-    copyBytes: await bytesAt(ws.storage.proxies),
-    goes,
+    copyBytes: sum([...sizes.values()]),
+    goes: goes.filter((one) => one.copies.count > 0 || one.files.count > 0),
   };
 }
 
@@ -100,7 +105,12 @@ export async function clearByRule(
       const paths =
         what === 'copies'
           ? await clearCopies(tx, ws, id)
-          : await clearFiles(tx, ws, await olderFiles(tx, id, rule.keepFiles), by);
+          : await clearFiles(
+              tx,
+              ws,
+              await olderFiles(tx, eq(deliverables.productionId, id), rule.keepFiles),
+              by,
+            );
       if (paths.length) done.push({ id, paths });
       // That room was made is no work on it: what else may go can still go.
       await tx.update(productions).set({ updatedAt: last }).where(eq(productions.id, id));
@@ -120,7 +130,7 @@ async function clearCopies(
   ws: Pick<Workspace, 'storage'>,
   productionId: string,
 ): Promise<string[]> {
-  const copies = await copiesOf(tx, productionId);
+  const copies = await copiesOf(tx, eq(masters.productionId, productionId));
   if (!copies.length) return [];
   const ids = copies.map(({ id }) => id);
   await tx.update(masters).set({ proxy: 'cleared' }).where(inArray(masters.id, ids));

@@ -1,4 +1,4 @@
-import { desc, eq } from 'drizzle-orm';
+import { desc, eq, type SQL } from 'drizzle-orm';
 import type { Handover } from '@mivvy/core';
 import type { Writer } from '../db/database.ts';
 import { deliverables } from '../db/schema.ts';
@@ -7,17 +7,29 @@ import { filesOfExport, fromStored } from '../storage.ts';
 import type { Workspace } from '../workspace.ts';
 import { doom } from './doomed.ts';
 
-type FileRow = typeof deliverables.$inferSelect;
+/** What of a file's row is needed to let go of it; its plan and report are long, and are not read for that. */
+const columns = {
+  id: deliverables.id,
+  versionId: deliverables.versionId,
+  productionId: deliverables.productionId,
+  fileName: deliverables.fileName,
+  path: deliverables.path,
+  bytes: deliverables.bytes,
+  sha256: deliverables.sha256,
+  onDisk: deliverables.onDisk,
+  handover: deliverables.handover,
+};
+export type OldFile = Pick<typeof deliverables.$inferSelect, keyof typeof columns>;
 
 /** What went out or was approved stays, however old it is. */
 const keptFor: readonly Handover[] = ['approved', 'dispatched', 'live'];
 
-/** The files of a production that newer ones have taken the place of, but for so many of each version. */
-export async function olderFiles(tx: Writer, productionId: string, keep: number): Promise<FileRow[]> {
+/** The files of some productions that newer ones have taken the place of, but for so many of each version. */
+export async function olderFiles(tx: Writer, ofProductions: SQL, keep: number): Promise<OldFile[]> {
   const rows = await tx
-    .select()
+    .select(columns)
     .from(deliverables)
-    .where(eq(deliverables.productionId, productionId))
+    .where(ofProductions)
     .orderBy(desc(deliverables.exportNumber));
   const seen = new Map<string, number>();
   return rows.filter((file) => {
@@ -35,7 +47,7 @@ export async function olderFiles(tx: Writer, productionId: string, keep: number)
 export async function clearFiles(
   tx: Writer,
   ws: Pick<Workspace, 'storage'>,
-  files: readonly FileRow[],
+  files: readonly OldFile[],
   by: string,
 ): Promise<string[]> {
   for (const file of files)

@@ -60,7 +60,7 @@ async function clearOlder(ws: Workspace, req: Request, res: Response): Promise<v
   const { id } = await findProduction(ws.db, param(req));
   const { keep, onlyTell } = bodyOf(clearFilesSchema, req);
   const { files, paths } = await ws.db.transaction(async (tx) => {
-    const goes = await olderFiles(tx, id, keep);
+    const goes = await olderFiles(tx, eq(deliverables.productionId, id), keep);
     return { files: goes, paths: onlyTell ? [] : await clearFiles(tx, ws, goes, whoOf(req)) };
   });
   if (!onlyTell) {

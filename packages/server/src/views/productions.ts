@@ -80,7 +80,7 @@ function summed<Row extends { count: number }, Name extends string>(
 }
 
 /** Rows by the production that they belong to, in their order. */
-function byProduction<Row extends { productionId: string }>(rows: readonly Row[]): Map<string, Row[]> {
+export function byProduction<Row extends { productionId: string }>(rows: readonly Row[]): Map<string, Row[]> {
   const groups = new Map<string, Row[]>();
   for (const row of rows) {
     const group = groups.get(row.productionId);
