@@ -63,20 +63,16 @@ export class PlayedMachine {
   }
 
   /** Takes a job that is handed over, once it is to be had. */
-  async take<K extends MachineKind>(jobId: string, kind: K): Promise<Extract<MachineOrder, { kind: K }>> {
-    const { id, handed } = await until(async () => {
+  take<K extends MachineKind>(jobId: string, kind: K): Promise<Extract<MachineOrder, { kind: K }>> {
+    type Order = Extract<MachineOrder, { kind: K }>;
+    return until(async () => {
       const [row] = await this.s.ws.db.select().from(jobs).where(eq(jobs.id, jobId));
-      return row!.handed > 0 && row;
-    });
-    // The film of an export may still be read: then it is not to be had yet.
-    const answer = await until(async () => {
-      const { body } = await this.ask(`/${this.id}/take`, { ticket: { id, handed } });
+      if (!row?.handed) return undefined;
+      const { body } = await this.ask(`/${this.id}/take`, { ticket: { id: jobId, handed: row.handed } });
       const told = machineTakenSchema.parse(body);
-      return told.is !== 'later' && told;
+      // Its film may still be read, or it was handed over anew in this moment: then it is not to be had yet.
+      return told.is === 'yours' && told.order.kind === kind && (told.order as Order);
     });
-    if (answer.is !== 'yours' || answer.order.kind !== kind)
-      throw new Error(`the ticket led to ${answer.is}`);
-    return answer.order as Extract<MachineOrder, { kind: K }>;
   }
 
   /** Brings some bytes; the upload's id. */
