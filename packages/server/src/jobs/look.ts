@@ -13,11 +13,7 @@ import type { JobContext, JobKindWork, JobRow } from './runner.ts';
 /** Looks at a master for subjects; every shot is shown as soon as it has been looked at. Running it again is harmless. */
 export function lookWork(ws: Workspace, detector: boolean | string): JobKindWork {
   return {
-    run: async (context) => {
-      const looked = await lookAtMaster(ws, detector, context);
-      if (looked.ok) await lookedAt(ws, context.job.subjectId);
-      return looked;
-    },
+    run: (context) => lookAtMaster(ws, detector, context),
   };
 }
 
@@ -33,13 +29,16 @@ export async function lookOrder(ws: Pick<Workspace, 'db' | 'storage' | 'events'>
 }
 
 async function lookAtMaster(
-  ws: Pick<Workspace, 'db' | 'storage' | 'events'>,
+  ws: Workspace,
   detector: boolean | string,
   { job, signal, progress }: JobContext,
 ): Promise<Result<void>> {
   const ordered = await lookOrder(ws, job);
   if (!ordered.ok) return ordered;
-  if (!ordered.value) return ok(undefined);
+  if (!ordered.value) {
+    await lookedAt(ws, job.subjectId);
+    return ok(undefined);
+  }
   const { row, path, sha256, facts, shots } = ordered.value;
   const tell = () => void tellLook(ws, row.id).catch(() => undefined);
   const seen: SubjectScan = { version: 1, detector: { kind: 'off' }, shots: [] };
@@ -66,6 +65,8 @@ async function lookAtMaster(
     });
     if (!result.ok) return result;
     await writeLook(ws.storage, sha256, result.value);
+    // Before it is told that all has been seen: whoever exports then exports what was framed by it.
+    await lookedAt(ws, row.id);
     return ok(undefined);
   } finally {
     showGrowing(sha256, null);
