@@ -5,6 +5,7 @@ import { ok, oneShot, type MasterFacts, type Result, type Shot } from '@mivvy/co
 import { Cancelled, type Preparation, type PreparedPart } from '@mivvy/media';
 import { readAnalysis, writeAnalysis } from './analysis.ts';
 import { carryOver } from './carry.ts';
+import type { Writer } from './db/database.ts';
 import { jobs, masters } from './db/schema.ts';
 import { openMaster } from './files/master-file.ts';
 import { lookedAt } from './follow-version.ts';
@@ -34,31 +35,26 @@ const masterBy = async ({ db }: Pick<Workspace, 'db'>, id: string) =>
 
 /** Queues the preparing of a film that has just been read through, in place of one that is under way for it. */
 export async function wantPreparing(ws: Workspace, masterId: string): Promise<void> {
-  const rows = await ws.db.transaction(async (tx) => {
-    const [row] = await tx.select().from(masters).where(eq(masters.id, masterId));
-    if (!isRead(row)) return [];
-    const open = await tx
-      .select({ id: jobs.id })
-      .from(jobs)
-      .where(
-        and(
-          eq(jobs.subjectId, masterId),
-          eq(jobs.kind, 'prepare'),
-          inArray(jobs.state, ['queued', 'running']),
-        ),
-      );
-    const stopped: JobRow[] = [];
-    for (const { id } of open) {
-      const cancelled = await ws.runner.cancelIn(tx, id);
-      if (cancelled) stopped.push(cancelled);
-    }
-    const { productionId, name } = row;
-    return [
-      ...stopped,
-      await ws.runner.add(tx, { kind: 'prepare', productionId, subjectId: masterId, label: name }),
-    ];
-  });
-  ws.runner.announce(rows);
+  ws.runner.announce(await ws.db.transaction((tx) => addPreparing(tx, ws, masterId)));
+}
+
+/** Writes the job of preparing a film that was read through; the jobs' rows that changed are to be announced. */
+export async function addPreparing(tx: Writer, ws: Workspace, masterId: string): Promise<JobRow[]> {
+  const [row] = await tx.select().from(masters).where(eq(masters.id, masterId));
+  if (!isRead(row)) return [];
+  const isOpen = inArray(jobs.state, ['queued', 'running']);
+  const open = await tx
+    .select({ id: jobs.id })
+    .from(jobs)
+    .where(and(eq(jobs.subjectId, masterId), eq(jobs.kind, 'prepare'), isOpen));
+  const changed: JobRow[] = [];
+  for (const { id } of open) {
+    const stopped = await ws.runner.cancelIn(tx, id);
+    if (stopped) changed.push(stopped);
+  }
+  const { productionId, name } = row;
+  const job = await ws.runner.add(tx, { kind: 'prepare', productionId, subjectId: masterId, label: name });
+  return [...changed, job];
 }
 
 /** What is still missing of a film; null where it was removed, or is being read anew. */

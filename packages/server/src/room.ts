@@ -7,8 +7,9 @@ import type { Room, RoomRule } from '@mivvy/api';
 import type { Writer } from './db/database.ts';
 import { deliverables, masters, productions } from './db/schema.ts';
 import { clearFiles, olderFiles } from './files/clear.ts';
-import { doom, sweepDoomed } from './files/doomed.ts';
-import { wantPreparing } from './preparing.ts';
+import { doom, spare, sweepDoomed } from './files/doomed.ts';
+import type { JobRow } from './jobs/queue/job-queue.ts';
+import { addPreparing } from './preparing.ts';
 import { proxyPath } from './storage.ts';
 import { tellProduction } from './tell.ts';
 import { byProduction } from './views/productions.ts';
@@ -50,6 +51,8 @@ async function copySizes({ storage }: Pick<Workspace, 'storage'>): Promise<Map<s
   const sizes = await Promise.all(paths.map(async (path) => (await stat(path).catch(() => null))?.size ?? 0));
   return new Map(paths.map((path, i) => [path, sizes[i]!]));
 }
+
+const inProduction = (id: string): SQL => eq(deliverables.productionId, id);
 
 const sum = (all: readonly number[]): number => all.reduce((total, each) => total + each, 0);
 
@@ -97,20 +100,14 @@ export async function clearByRule(
   { what, productionIds }: { what: 'copies' | 'files'; productionIds: readonly string[] },
   by: string,
 ): Promise<number> {
-  const chosen = new Set(productionIds);
   const cleared = await ws.db.transaction(async (tx) => {
     const done: { id: string; paths: string[] }[] = [];
-    for (const { id, last } of await resting(tx, rule)) {
-      if (!chosen.has(id)) continue;
+    const still = await resting(tx, rule);
+    for (const { id, last } of still.filter((production) => productionIds.includes(production.id))) {
       const paths =
         what === 'copies'
           ? await clearCopies(tx, ws, id)
-          : await clearFiles(
-              tx,
-              ws,
-              await olderFiles(tx, eq(deliverables.productionId, id), rule.keepFiles),
-              by,
-            );
+          : await clearFiles(tx, ws, await olderFiles(tx, inProduction(id), rule.keepFiles), by);
       if (paths.length) done.push({ id, paths });
       // That room was made is no work on it: what else may go can still go.
       await tx.update(productions).set({ updatedAt: last }).where(eq(productions.id, id));
@@ -125,33 +122,38 @@ export async function clearByRule(
   return cleared.length;
 }
 
+/** What is made again when a production is opened: a master's proof copy, and its stills. */
+const copyFiles = ({ storage }: Pick<Workspace, 'storage'>, masterId: string): string[] => [
+  proxyPath(storage, masterId),
+  join(storage.stills, masterId),
+];
+
 async function clearCopies(
   tx: Writer,
   ws: Pick<Workspace, 'storage'>,
   productionId: string,
 ): Promise<string[]> {
-  const copies = await copiesOf(tx, eq(masters.productionId, productionId));
-  if (!copies.length) return [];
-  const ids = copies.map(({ id }) => id);
+  const ids = (await copiesOf(tx, eq(masters.productionId, productionId))).map(({ id }) => id);
   await tx.update(masters).set({ proxy: 'cleared' }).where(inArray(masters.id, ids));
-  const paths = ids.flatMap((id) => [proxyPath(ws.storage, id), join(ws.storage.stills, id)]);
+  const paths = ids.flatMap((id) => copyFiles(ws, id));
   await doom(tx, ws, paths);
   return paths;
 }
 
 /** Has proof copies made again that were cleared: somebody opens their production. */
 export async function wantClearedCopies(ws: Workspace, productionId: string): Promise<void> {
-  const cleared = await ws.db
-    .select()
-    .from(masters)
-    .where(and(eq(masters.productionId, productionId), eq(masters.proxy, 'cleared')));
-  for (const { id, facts, sha256 } of cleared) {
-    if (!facts || sha256 === null) continue;
-    const [taken] = await ws.db
-      .update(masters)
-      .set({ proxy: browserPlays(facts) ? 'helpful' : 'wanted' })
-      .where(and(eq(masters.id, id), eq(masters.proxy, 'cleared')))
-      .returning({ id: masters.id });
-    if (taken) await wantPreparing(ws, id);
-  }
+  const isCleared = and(eq(masters.productionId, productionId), eq(masters.proxy, 'cleared'));
+  // Nearly always there are none, and nothing is written for whoever looks.
+  if ((await ws.db.select({ id: masters.id }).from(masters).where(isCleared)).length === 0) return;
+  const wanted = await ws.db.transaction(async (tx) => {
+    const changed: JobRow[] = [];
+    for (const { id, facts } of await tx.select().from(masters).where(isCleared)) {
+      const proxy = facts && !browserPlays(facts) ? 'wanted' : 'helpful';
+      await tx.update(masters).set({ proxy }).where(eq(masters.id, id));
+      await spare(tx, ws, copyFiles(ws, id));
+      changed.push(...(await addPreparing(tx, ws, id)));
+    }
+    return changed;
+  });
+  ws.runner.announce(wanted);
 }

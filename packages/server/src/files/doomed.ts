@@ -1,5 +1,5 @@
 import { rm } from 'node:fs/promises';
-import { eq } from 'drizzle-orm';
+import { eq, inArray } from 'drizzle-orm';
 import type { Writer } from '../db/database.ts';
 import { doomed } from '../db/schema.ts';
 import { fromStored, toStored } from '../storage.ts';
@@ -20,6 +20,16 @@ export async function doom(
       .insert(doomed)
       .values(rows.slice(at, at + 500))
       .onConflictDoNothing();
+}
+
+/** Lets files stay after all: others are to be made in their place. */
+export async function spare(
+  tx: Writer,
+  { storage }: Pick<Workspace, 'storage'>,
+  paths: readonly string[],
+): Promise<void> {
+  const stored = paths.map((path) => toStored(storage, path));
+  await tx.delete(doomed).where(inArray(doomed.path, stored));
 }
 
 /** Removes what has been written down, except what is still read. Whatever cannot be removed now is tried at the next start. */

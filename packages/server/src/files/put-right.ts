@@ -1,4 +1,4 @@
-import { readdir, readFile, rename, rm, stat } from 'node:fs/promises';
+import { readdir, readFile, rm, stat } from 'node:fs/promises';
 import { basename, extname, join } from 'node:path';
 import { and, asc, desc, eq, isNull, lt, notInArray, or, sql } from 'drizzle-orm';
 import * as z from 'zod';
@@ -20,6 +20,7 @@ import { deliverablePath, filesOfExport, fromStored, toStored } from '../storage
 import type { Workspace } from '../workspace.ts';
 import { sweepDoomed } from './doomed.ts';
 import { markOf } from './known-file.ts';
+import { moveFile } from './move-file.ts';
 
 /** Uploads that are not ended are kept so long, so that they can go on after a break; milliseconds. */
 export const keepUnfinishedMs = 7 * 24 * 3600 * 1000;
@@ -123,7 +124,7 @@ async function placesOfTheirOwn(ws: Workspace): Promise<void> {
     const owner = sharing.length === 1 ? sharing[0] : candidates.find((row) => row.sha256 === sum);
     for (const row of sharing) {
       const to = deliverablePath(storage, row.productionId, row.id, row.container);
-      if (row === owner && mark) await rename(from, to);
+      if (row === owner && mark) await moveFile(from, to);
       await db
         .update(deliverables)
         .set({ path: toStored(storage, to), ...(row === owner && sum ? { mark: await markOf(to) } : {}) })
@@ -212,7 +213,7 @@ async function adoptOriginals(ws: Workspace): Promise<void> {
       const mark = await markOf(file);
       const upload = notes.find(({ note }) => note.size === mark?.bytes && !!note.metadata?.productionId);
       if (upload) {
-        await rename(file, join(storage.uploads, upload.id));
+        await moveFile(file, join(storage.uploads, upload.id));
         await endUpload(ws, upload.id, upload.note.metadata ?? {}, mark?.bytes ?? 0).catch((error: unknown) =>
           ws.log.error({ err: error, file }, 'a film that was found could not be taken'),
         );
@@ -237,7 +238,7 @@ async function layIntoInbox(ws: Workspace, file: string): Promise<void> {
   for (const inbox of ws.storage.inboxes) {
     const taken = new Set((await names(inbox)).map(nameKey));
     const to = join(inbox, freeName(basename(file), taken));
-    const moved = await rename(file, to).then(
+    const moved = await moveFile(file, to).then(
       () => true,
       () => false,
     );

@@ -1,5 +1,13 @@
 import { eq } from 'drizzle-orm';
-import { ok, oneShot, planMaster, type SubjectScan, type Result } from '@mivvy/core';
+import {
+  ok,
+  oneShot,
+  planMaster,
+  type MasterFacts,
+  type Result,
+  type Shot,
+  type SubjectScan,
+} from '@mivvy/core';
 import { lookAtFilm, sha256File } from '@mivvy/media';
 import { masters } from '../db/schema.ts';
 import { readLook, showGrowing, writeLook } from '../looks.ts';
@@ -17,8 +25,20 @@ export function lookWork(ws: Workspace, detector: boolean | string): JobKindWork
   };
 }
 
-/** What a looking is done with; null where its film was removed, or has been looked at already. */
-export async function lookOrder(ws: Pick<Workspace, 'db' | 'storage' | 'events'>, job: JobRow) {
+/** What a looking is done with. */
+export interface LookOrder {
+  row: typeof masters.$inferSelect;
+  path: string;
+  sha256: string;
+  facts: MasterFacts;
+  shots: readonly Shot[];
+}
+
+/** Null where its film was removed, or has been looked at already. */
+export async function lookOrder(
+  ws: Pick<Workspace, 'db' | 'storage' | 'events'>,
+  job: JobRow,
+): Promise<Result<LookOrder | null>> {
   const [row] = await ws.db.select().from(masters).where(eq(masters.id, job.subjectId));
   if (!row?.facts) return ok(null);
   const film = await openMaster(ws, row);

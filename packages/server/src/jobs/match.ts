@@ -15,11 +15,15 @@ export function matchWork(ws: Ws): JobKindWork {
   return { run: (context) => matchPair(ws, context) };
 }
 
-/** What a matching is done with; null where its films were removed, replaced or matched meanwhile. */
-export async function matchOrder(
-  ws: Ws,
-  job: JobRow,
-): Promise<Result<{ pair: Pair; film: ReadFilm; textless: ReadFilm } | null>> {
+/** What a matching is done with. */
+export interface MatchOrder {
+  pair: Pair;
+  film: ReadFilm;
+  textless: ReadFilm;
+}
+
+/** Null where its films were removed, replaced or matched meanwhile. */
+export async function matchOrder(ws: Ws, job: JobRow): Promise<Result<MatchOrder | null>> {
   const pair = await pairOf(ws.db, job.subjectId);
   // Removed, let go of or replaced meanwhile; whatever is read next asks again.
   if (!pair || isMatched(pair)) return ok(null);

@@ -1,10 +1,10 @@
 import { mkdir } from 'node:fs/promises';
 import { dirname } from 'node:path';
 import { differenceInMilliseconds } from 'date-fns';
-import { graphicsShown, ok, type Problem, type Result } from '@mivvy/core';
+import { graphicsShown, type Problem } from '@mivvy/core';
 import type { Brought, ExportOrderForMachine, MachineEnd } from '@mivvy/api';
 import { diskFullProblem, isDiskFull } from '../disk/full.ts';
-import { exportOrder } from '../jobs/export-order.ts';
+import { exportOrder, type ExportOrder } from '../jobs/export-order.ts';
 import type { JobRow } from '../jobs/queue/job-queue.ts';
 import { dropMade, newPlace, takeIn } from '../jobs/take-in.ts';
 import { graphicPath } from '../storage.ts';
@@ -16,22 +16,20 @@ import { ownerOf, takeOutOfService, type MachineRow } from './machines.ts';
 
 type Done = Extract<MachineEnd['ending'], { state: 'done' }>;
 
-/** What an export is made of on another machine; null where its version was removed. */
+/** What an export is made of on another machine. */
 export async function exportFor(
   ws: Workspace,
   row: JobRow,
+  { plan, placement, masterPath }: ExportOrder,
   base: string,
-): Promise<Result<ExportOrderForMachine | null>> {
-  const ordered = await exportOrder(ws, row);
-  if (!ordered.ok || !ordered.value) return ordered.ok ? ok(null) : ordered;
-  const { plan, placement, masterPath } = ordered.value;
+): Promise<ExportOrderForMachine> {
   const graphics = [];
   for (const { kind, sha256 } of graphicsShown(plan.layers ?? [])) {
     const path = graphicPath(ws.storage, { kind, sha256 });
     const address = `${base}/graphics/${kind}/${sha256}`;
     graphics.push({ kind, ...(await lying(ws, { path, sha256, address })) });
   }
-  return ok({
+  return {
     kind: 'export',
     jobId: row.id,
     plan,
@@ -39,7 +37,7 @@ export async function exportFor(
     effort: row.effort,
     film: await lying(ws, { path: masterPath, sha256: plan.master.sha256, address: `${base}/film` }),
     graphics,
-  });
+  };
 }
 
 /** What a machine brought with the end of an export. */

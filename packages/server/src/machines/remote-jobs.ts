@@ -1,5 +1,5 @@
 import { eq } from 'drizzle-orm';
-import type { Result } from '@mivvy/core';
+import { ok, type Result } from '@mivvy/core';
 import type {
   MachineEnd,
   MachineKind,
@@ -10,9 +10,12 @@ import type {
 } from '@mivvy/api';
 import writeFileAtomic from 'write-file-atomic';
 import { jobs } from '../db/schema.ts';
-import { filmIsBeingRead } from '../jobs/export-order.ts';
+import { exportOrder, filmIsBeingRead } from '../jobs/export-order.ts';
+import { lookOrder } from '../jobs/look.ts';
+import { matchOrder } from '../jobs/match.ts';
 import type { JobEnding, JobRow } from '../jobs/queue/job-queue.ts';
 import { maxAttempts } from '../jobs/runner.ts';
+import { prepareOrder } from '../preparing.ts';
 import { logPath } from '../storage.ts';
 import { tellLook } from '../tell.ts';
 import type { Workspace } from '../workspace.ts';
@@ -25,12 +28,23 @@ import { prepareFor, takeBackPrepared } from './remote-preparing.ts';
 
 type OrderFor = (ws: Workspace, row: JobRow, base: string) => Promise<Result<MachineOrder | null>>;
 
-/** What a job of each kind is done with on a machine; null where there is nothing to do any more. */
+/** A kind of job: what it is done with, and how a machine is told that. Nothing where there is nothing to do any more. */
+const handing =
+  <Order>(
+    orderOf: (ws: Workspace, row: JobRow) => Promise<Result<Order | null>>,
+    tell: (ws: Workspace, row: JobRow, order: Order, base: string) => Promise<MachineOrder>,
+  ): OrderFor =>
+  async (ws, row, base) => {
+    const ordered = await orderOf(ws, row);
+    if (!ordered.ok) return ordered;
+    return ok(ordered.value === null ? null : await tell(ws, row, ordered.value, base));
+  };
+
 const orderFor: Readonly<Record<MachineKind, OrderFor>> = {
-  export: exportFor,
-  prepare: prepareFor,
-  look: lookFor,
-  match: matchFor,
+  export: handing(exportOrder, exportFor),
+  prepare: handing(prepareOrder, prepareFor),
+  look: handing(lookOrder, lookFor),
+  match: handing(matchOrder, matchFor),
 };
 
 const isForMachines = (kind: JobRow['kind']): kind is MachineKind => kind in orderFor;

@@ -1,7 +1,7 @@
-import { ok, shotSpans, type Result, type SubjectScan } from '@mivvy/core';
+import { shotSpans, type SubjectScan } from '@mivvy/core';
 import type { LookOrderForMachine } from '@mivvy/api';
 import { lookedAt } from '../follow-version.ts';
-import { lookOrder } from '../jobs/look.ts';
+import { lookOrder, type LookOrder } from '../jobs/look.ts';
 import type { JobRow } from '../jobs/queue/job-queue.ts';
 import { writeLook } from '../looks.ts';
 import { tellLook } from '../tell.ts';
@@ -9,23 +9,21 @@ import type { Workspace } from '../workspace.ts';
 import { lying } from './lying.ts';
 import { ownerOf, type MachineRow } from './machines.ts';
 
-/** What a film is looked at with on another machine; null where there is nothing to look at any more. */
+/** What a film is looked at with on another machine. */
 export async function lookFor(
   ws: Workspace,
   row: JobRow,
+  { path, sha256, facts, shots }: LookOrder,
   base: string,
-): Promise<Result<LookOrderForMachine | null>> {
-  const ordered = await lookOrder(ws, row);
-  if (!ordered.ok || !ordered.value) return ordered.ok ? ok(null) : ordered;
-  const { path, sha256, facts, shots } = ordered.value;
-  return ok({
+): Promise<LookOrderForMachine> {
+  return {
     kind: 'look',
     jobId: row.id,
     facts,
     shots: [...shots],
     detector: ws.detector !== false,
     film: await lying(ws, { path, sha256, address: `${base}/film` }),
-  });
+  };
 }
 
 /** Takes in what a machine has seen in a film: all of its shots as they are now, or it does not count. */

@@ -1,6 +1,6 @@
 import { fail, ok, type Difference, type Result } from '@mivvy/core';
 import type { MatchOrderForMachine, MachineEnd } from '@mivvy/api';
-import { keepMatch, matchOrder } from '../jobs/match.ts';
+import { keepMatch, matchOrder, type MatchOrder } from '../jobs/match.ts';
 import type { JobRow } from '../jobs/queue/job-queue.ts';
 import { tellProduction } from '../tell.ts';
 import type { Workspace } from '../workspace.ts';
@@ -9,24 +9,22 @@ import { ownerOf, type MachineRow } from './machines.ts';
 
 type Found = Extract<MachineEnd['ending'], { state: 'matched' }>['found'];
 
-/** What two films are matched with on another machine; null where there is nothing to match any more. */
+/** What two films are matched with on another machine. */
 export async function matchFor(
   ws: Workspace,
   row: JobRow,
+  { film, textless }: MatchOrder,
   base: string,
-): Promise<Result<MatchOrderForMachine | null>> {
-  const ordered = await matchOrder(ws, row);
-  if (!ordered.ok || !ordered.value) return ordered.ok ? ok(null) : ordered;
-  const { film, textless } = ordered.value;
+): Promise<MatchOrderForMachine> {
   const told = ({ path, sha256 }: typeof film, name: string) =>
     lying(ws, { path, sha256, address: `${base}/${name}` });
-  return ok({
+  return {
     kind: 'match',
     jobId: row.id,
     facts: film.facts,
     film: await told(film, 'film'),
     textless: { facts: textless.facts, film: await told(textless, 'textless') },
-  });
+  };
 }
 
 /** Takes in how two films match: where they differ, or why they are not the same edit, which is an answer, too. */

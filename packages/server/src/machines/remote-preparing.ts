@@ -4,30 +4,34 @@ import { countFrames, probeMaster, type PreparedPart } from '@mivvy/media';
 import type { Brought, MachinePart, PrepareOrderForMachine } from '@mivvy/api';
 import type { JobRow } from '../jobs/queue/job-queue.ts';
 import { maxAttempts } from '../jobs/runner.ts';
-import { placeForStills, prepared, prepareOrder, takeInPart, type ReadMaster } from '../preparing.ts';
+import {
+  placeForStills,
+  prepared,
+  prepareOrder,
+  takeInPart,
+  type PrepareOrder,
+  type ReadMaster,
+} from '../preparing.ts';
 import { proxyPath } from '../storage.ts';
 import type { Workspace } from '../workspace.ts';
 import { broughtWrong, dropBrought, isWhole, putInPlace, uploadPath } from './brought.ts';
 import { lying } from './lying.ts';
 import { ownerOf, takeOutOfService, type MachineRow } from './machines.ts';
 
-/** What a film is prepared with on another machine: what is missing of it. Null where its master was removed. */
+/** What a film is prepared with on another machine: what is missing of it. */
 export async function prepareFor(
   ws: Workspace,
   row: JobRow,
+  { path, what: { sha256, shots, ...what } }: PrepareOrder,
   base: string,
-): Promise<Result<PrepareOrderForMachine | null>> {
-  const ordered = await prepareOrder(ws, row);
-  if (!ordered.ok || !ordered.value) return ordered.ok ? ok(null) : ordered;
-  const { path, what } = ordered.value;
-  const { sha256, shots, ...rest } = what;
-  return ok({
+): Promise<PrepareOrderForMachine> {
+  return {
     kind: 'prepare',
     jobId: row.id,
-    ...rest,
+    ...what,
     shots: shots && [...shots],
     film: await lying(ws, { path, sha256, address: `${base}/film` }),
-  });
+  };
 }
 
 const filesOf = (part: MachinePart): Brought[] => {

@@ -22,8 +22,8 @@ import { attention, ledgerPage } from '../views/ledger.ts';
 import { now, type Workspace } from '../workspace.ts';
 import { findProduction } from './find.ts';
 
-/** So many rows a table for other programs has at most. */
-const mostRows = 20_000;
+/** What other programs are given is whole, and no page of it. */
+const everything = { from: 0, count: 1_000_000_000 };
 /** So much of what happened is listed. */
 const mostHappenings = 300;
 
@@ -45,7 +45,7 @@ export function ledgerRoutes(ws: Workspace): Router {
     '/due.ics',
     route(async (req, res) => {
       const { query } = askedOf(req);
-      const { rows } = await ledgerPage(ws, query, { from: 0, count: mostRows });
+      const { rows } = await ledgerPage(ws, query, everything);
       res.type('text/calendar; charset=utf-8').send(dueCalendar(rows, now()));
     }),
   );
@@ -121,7 +121,7 @@ const asText = (value: string | null): string =>
 
 async function sendTable(ws: Workspace, req: Request, res: Response): Promise<void> {
   const { query } = askedOf(req);
-  const { rows } = await ledgerPage(ws, query, { from: 0, count: mostRows });
+  const { rows } = await ledgerPage(ws, query, everything);
   const table = stringify(
     rows.map((row) =>
       [

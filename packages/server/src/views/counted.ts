@@ -3,6 +3,7 @@ import { LRUCache } from 'lru-cache';
 import { productions } from '../db/schema.ts';
 import { timesSettled } from '../plans.ts';
 import type { Workspace } from '../workspace.ts';
+import { ShareNext } from './share-next.ts';
 
 type Ws = Pick<Workspace, 'db' | 'specs' | 'storage'>;
 
@@ -22,9 +23,13 @@ async function countedFrom(ws: Ws): Promise<string> {
   return JSON.stringify([now, ws.specs.edition, timesSettled(ws)]);
 }
 
-/** Answers that were counted last: counted again only when something has changed. Standings are to be settled before. */
+/**
+ * Answers that were counted last: counted again only when something has changed, and once for all who ask together.
+ * Standings are to be settled before.
+ */
 export class Counted<T extends object> {
   private readonly known: LRUCache<string, { from: string; told: T }>;
+  private readonly shared = new ShareNext<T>();
 
   /** @param max so many different questions at most */
   constructor(max: number) {
@@ -32,12 +37,14 @@ export class Counted<T extends object> {
   }
 
   async ask(ws: Ws, question: unknown, count: () => Promise<T>): Promise<T> {
-    const from = await countedFrom(ws);
     const key = JSON.stringify([ws.storage.root, question]);
-    const known = this.known.get(key);
-    if (known?.from === from) return known.told;
-    const told = await count();
-    this.known.set(key, { from, told });
-    return told;
+    return this.shared.ask(key, async () => {
+      const from = await countedFrom(ws);
+      const known = this.known.get(key);
+      if (known?.from === from) return known.told;
+      const told = await count();
+      this.known.set(key, { from, told });
+      return told;
+    });
   }
 }

@@ -39,6 +39,11 @@ type Ws = Pick<Workspace, 'db' | 'specs' | 'letters' | 'storage'>;
 /** Its own day, or its production's. */
 const dueOn = sql<string | null>`coalesce(${versions.dueOn}, ${productions.dueOn})`;
 const madeFor = alias(placementRevisions, 'made_for');
+const isMadeFor = and(
+  eq(madeFor.placementId, versions.placementId),
+  eq(madeFor.number, versions.placementRevision),
+);
+const isItsNewest = and(eq(deliverables.versionId, versions.id), isNewest);
 const placementName = sql<string | null>`json_extract(${madeFor.placement}, '$.value.name')`;
 const openNotes = sql<number>`(select count(*) from ${notes} where ${notes.versionId} = ${versions.id} and ${isNull(notes.answers)} and ${isNull(notes.doneAt)})`;
 /** By the number of what happened last: a clock that was set back does not change the order. */
@@ -151,11 +156,8 @@ const entries = (ws: Ws) =>
     .leftJoin(cuts, eq(cuts.id, versions.cutId))
     .leftJoin(placements, eq(placements.id, versions.placementId))
     .leftJoin(outlets, eq(outlets.id, placements.outletId))
-    .leftJoin(
-      madeFor,
-      and(eq(madeFor.placementId, versions.placementId), eq(madeFor.number, versions.placementRevision)),
-    )
-    .leftJoin(deliverables, and(eq(deliverables.versionId, versions.id), isNewest));
+    .leftJoin(madeFor, isMadeFor)
+    .leftJoin(deliverables, isItsNewest);
 
 /** What is counted by, where no name is asked for: from the rows' indexes alone, however long the rows are. */
 const bareColumns = {
@@ -171,7 +173,7 @@ const bareEntries = (ws: Ws) =>
     .select(bareColumns)
     .from(versions)
     .innerJoin(productions, eq(productions.id, versions.productionId))
-    .leftJoin(deliverables, and(eq(deliverables.versionId, versions.id), isNewest));
+    .leftJoin(deliverables, isItsNewest);
 
 /** Deliverables with the names of their places, by which they are sorted. */
 const namedEntries = (ws: Ws) =>
@@ -181,10 +183,7 @@ const namedEntries = (ws: Ws) =>
     .innerJoin(productions, eq(productions.id, versions.productionId))
     .leftJoin(placements, eq(placements.id, versions.placementId))
     .leftJoin(outlets, eq(outlets.id, placements.outletId))
-    .leftJoin(
-      madeFor,
-      and(eq(madeFor.placementId, versions.placementId), eq(madeFor.number, versions.placementRevision)),
-    );
+    .leftJoin(madeFor, isMadeFor);
 
 /** One page of the ledger: rows from SQL, nothing planned or parsed. */
 export async function ledgerPage(
@@ -196,7 +195,7 @@ export async function ledgerPage(
   const { counts, groups, holders } = await tallyOf(ws, query);
   const ids = await idsOf(ws, query, { from, count, folded });
   const found = new Map((await rowsOf(ws, ids)).map((row) => [row.versionId, row]));
-  const last = await lastOf(ws.db, ids);
+  const last = new Map(await inPieces(ids, async (some) => [...(await lastOf(ws.db, some))]));
   const total = Object.entries(counts).reduce(
     (sum, [stage, n]) => (query.stages.length && !query.stages.includes(stage as never) ? sum : sum + n),
     0,
@@ -263,14 +262,26 @@ async function idsOf(
     .innerJoin(productions, eq(productions.id, versions.productionId));
   const named = query.order === 'name' || query.group === 'outlet';
   const staged = query.stages.length > 0 || query.order === 'stage';
-  const newest = and(eq(deliverables.versionId, versions.id), isNewest);
   const rows = named
-    ? await page((staged ? namedEntries(ws).leftJoin(deliverables, newest) : namedEntries(ws)).$dynamic())
-    : await page((staged ? own.leftJoin(deliverables, newest) : own).$dynamic());
+    ? await page(
+        (staged ? namedEntries(ws).leftJoin(deliverables, isItsNewest) : namedEntries(ws)).$dynamic(),
+      )
+    : await page((staged ? own.leftJoin(deliverables, isItsNewest) : own).$dynamic());
   return rows.map((row) => row.versionId as string);
 }
 
-const rowsOf = (ws: Ws, ids: readonly string[]) => entries(ws).where(inArray(versions.id, [...ids]));
+const rowsOf = (ws: Ws, ids: readonly string[]) =>
+  inPieces(ids, (some) => entries(ws).where(inArray(versions.id, [...some])));
+
+/** Asks for many ids: a statement holds only so many values. */
+async function inPieces<Found>(
+  ids: readonly string[],
+  ask: (some: readonly string[]) => Promise<Found[]>,
+): Promise<Found[]> {
+  const found: Found[] = [];
+  for (let at = 0; at < ids.length; at += 5000) found.push(...(await ask(ids.slice(at, at + 5000))));
+  return found;
+}
 
 /** What a query comes to, whatever page of it is shown. */
 type Tally = Pick<LedgerPage, 'counts' | 'groups' | 'holders'>;
@@ -357,7 +368,7 @@ async function countAttention(ws: Ws, today: string, tomorrow: string): Promise<
     })
     .from(versions)
     .innerJoin(productions, eq(productions.id, versions.productionId))
-    .leftJoin(deliverables, and(eq(deliverables.versionId, versions.id), isNewest));
+    .leftJoin(deliverables, isItsNewest);
   const [open] = await ws.db
     .select({ count: sql<number>`count(*)` })
     .from(notes)
