@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { join } from 'node:path';
+import { eq } from 'drizzle-orm';
 import * as z from 'zod';
 import { heldFraming, isUntouched, planVersion, troubleMark, troublesOf } from '@mivvy/core';
 import {
@@ -14,6 +15,7 @@ import {
   type Version,
 } from '@mivvy/api';
 import { makeFollowedFilm } from '../../media/src/testing/followed-film.ts';
+import { versions } from './db/schema.ts';
 import { testServer, until, type TestServer } from './testing/server.ts';
 
 let s: TestServer;
@@ -70,6 +72,26 @@ beforeAll(async () => {
 }, 225_000);
 afterAll(() => s.stop());
 
+/** Whether a version was framed when browsers were told of its film's looking last; until it is asked, that is watched. */
+function framedWhenToldLast(versionId: string): () => Promise<boolean> {
+  const { events, db } = s.ws;
+  const { tell } = events;
+  let framed = Promise.resolve(false);
+  events.tell = (event) => {
+    tell(event);
+    if (event.kind !== 'look') return;
+    framed = db
+      .select()
+      .from(versions)
+      .where(eq(versions.id, versionId))
+      .then(([row]) => !isUntouched(row!.framing));
+  };
+  return () => {
+    events.tell = tell;
+    return framed;
+  };
+}
+
 describe('versions are framed when their film has been looked at', () => {
   test('untouched ones are, each by a change that can be taken back; what a hand has set is not', async () => {
     expect(await s.get(preferencesSchema, 'GET', '/preferences')).toEqual({
@@ -86,11 +108,15 @@ describe('versions are framed when their film has been looked at', () => {
       framing: heldFraming({ x: 0.2, y: 0.5, zoom: 1 }),
     });
     await s.get(versionSchema, 'POST', `/versions/${moved.id}/undo`);
+    const whenToldLast = framedWhenToldLast(tall.id);
     await s.call('POST', `/masters/${master.id}/look`);
     const framed = await until(async () => {
       const v = await versionOf('tall');
       return !isUntouched(v.framing) && v;
     });
+    await until(async () => (await detail()).jobs.length === 0);
+    // Whoever hears that all has been seen and exports then, exports what was framed by it.
+    expect(await whenToldLast()).toBe(true);
     expect(framed.framing.stretches.every((x) => x.pick)).toBe(true);
     expect(framed.can).toEqual({ undo: true, redo: false });
     expect(isUntouched((await versionOf('square')).framing)).toBe(true);
