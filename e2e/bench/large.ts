@@ -1,5 +1,6 @@
 import { link, mkdir } from 'node:fs/promises';
 import { join } from 'node:path';
+import { markOf } from '../../packages/server/src/files/known-file.ts';
 import { madeProduction } from '../../packages/server/src/testing/made.ts';
 import { onRows, type Rows } from '../../packages/server/src/testing/rows.ts';
 import { bookOf, testServer } from '../../packages/server/src/testing/server.ts';
@@ -46,7 +47,7 @@ async function build(dataDir: string): Promise<void> {
     for (const [i, versionId] of made.versionIds.entries()) {
       const at = `(n * ${made.versionIds.length} + ${i})`;
       await copies(db, 'versions', versionId, films, {
-        id: `'v' || ${at}`,
+        id: `'version-' || ${at}`,
         production_id: production,
         master_id: "'m' || n",
         tag: `cast(${at} as text)`,
@@ -58,7 +59,7 @@ async function build(dataDir: string): Promise<void> {
       await copies(db, 'deliverables', String(rows[0]!.id), films, {
         id: `'d' || ${at}`,
         production_id: production,
-        version_id: `'v' || ${at}`,
+        version_id: `'version-' || ${at}`,
         path: `'exports/' || ${production} || '/d' || ${at} || '.mp4'`,
         file_name: `'Film ' || ${at} || '.mp4'`,
         name_key: `'film ' || ${at} || '.mp4'`,
@@ -79,6 +80,14 @@ async function linkFiles(db: Rows, dataDir: string, first: string): Promise<void
     const to = join(dataDir, String(path));
     await mkdir(join(to, '..'), { recursive: true });
     await link(join(dataDir, made.get(bytes)!), to);
+  }
+  // A name more is a change of the file, too, which nothing of years would be.
+  for (const [bytes, path] of made) {
+    const { changedMs } = (await markOf(join(dataDir, path)))!;
+    await db.execute({
+      sql: `update deliverables set mark = json_set(mark, '$.value.changedMs', ?) where bytes = ?`,
+      args: [changedMs, bytes!],
+    });
   }
 }
 
@@ -129,9 +138,10 @@ export async function largeWorkspace({ dir, say }: Bench): Promise<void> {
     }
     const changes: number[] = [];
     for (let n = 0; n < 20; n++) {
-      const body = JSON.stringify({ versionIds: [`v${n * 100}`], holder: `Person ${n}` });
+      const versionId = `version-${n * 100}`;
+      const body = JSON.stringify({ versionIds: [versionId], holder: `Person ${n}` });
       const change = { method: 'PATCH', headers: { 'Content-Type': 'application/json' }, body };
-      const { productionId } = (await (await fetch(`${server.base}/api/versions/v${n * 100}`)).json()) as {
+      const { productionId } = (await (await fetch(`${server.base}/api/versions/${versionId}`)).json()) as {
         productionId: string;
       };
       changes.push(await timed(`/productions/${productionId}/tracking`, change));

@@ -200,6 +200,7 @@ export {
   mostMachineLog,
   ticketLine,
   ticketSchema,
+  type CheckOrderForMachine,
   type ExportOrderForMachine,
   type LookOrderForMachine,
   type MatchOrderForMachine,

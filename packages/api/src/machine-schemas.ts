@@ -24,7 +24,7 @@ const when = z.string();
 export const machineSessionHeader = 'x-machine-session';
 
 /** The kinds of job that render machines do. */
-export const machineKinds = ['export', 'prepare', 'look', 'match'] as const;
+export const machineKinds = ['export', 'prepare', 'look', 'match', 'check'] as const;
 export type MachineKind = (typeof machineKinds)[number];
 
 /** What lies in the queue for a job: which, and under which number it was handed over. */
@@ -138,12 +138,23 @@ export const machineOrderSchema = z.discriminatedUnion('kind', [
     film: lyingSchema,
     textless: z.object({ facts: masterFactsSchema, film: lyingSchema }),
   }),
+  z.object({
+    kind: z.literal('check'),
+    jobId: id,
+    /** What the file is held against. */
+    plan: renderPlanSchema,
+    placement: placementSchema,
+    film: lyingSchema,
+    /** The file, which was made elsewhere. */
+    file: lyingSchema,
+  }),
 ]);
 export type MachineOrder = z.infer<typeof machineOrderSchema>;
 export type ExportOrderForMachine = Extract<MachineOrder, { kind: 'export' }>;
 export type LookOrderForMachine = Extract<MachineOrder, { kind: 'look' }>;
 export type PrepareOrderForMachine = Extract<MachineOrder, { kind: 'prepare' }>;
 export type MatchOrderForMachine = Extract<MachineOrder, { kind: 'match' }>;
+export type CheckOrderForMachine = Extract<MachineOrder, { kind: 'check' }>;
 
 /** What a ticket leads to: the order; nothing, where the job is not to be had; or a moment's patience. */
 export const machineTakenSchema = z.discriminatedUnion('is', [
@@ -193,6 +204,8 @@ export const machineEndSchema = z.strictObject({
         z.strictObject({ problem: problemSchema }),
       ]),
     }),
+    /** A file that was made elsewhere, held against its plan. */
+    z.strictObject({ state: z.literal('checked'), report: checkReportSchema }),
     z.strictObject({ state: z.literal('failed'), problem: problemSchema }),
     z.strictObject({ state: z.literal('given-back') }),
   ]),

@@ -734,6 +734,11 @@ export const operations: readonly Operation[] = [
     summary: 'For render machines: the textless film that is to be matched, in ranges',
   },
   {
+    method: 'get',
+    path: '/api/machines/{id}/jobs/{job}/file',
+    summary: 'For render machines: the file that is to be checked, in ranges',
+  },
+  {
     method: 'post',
     path: '/api/machines/{id}/jobs/{job}/parts',
     summary: 'For render machines: one thing that came of preparing a film, as soon as it is there',

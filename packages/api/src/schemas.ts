@@ -196,7 +196,7 @@ export type Master = z.infer<typeof masterSchema>;
 /** A piece of work that the server does in the background. */
 export const jobSchema = z.object({
   id,
-  kind: z.enum(['ingest', 'prepare', 'export', 'look', 'match', 'dispatch']),
+  kind: z.enum(['ingest', 'prepare', 'export', 'look', 'match', 'check', 'dispatch']),
   productionId: id,
   /** The master that is read or looked at, or the version that is exported. */
   subjectId: id,

@@ -11,6 +11,8 @@ import { putRight, sweepUploads } from './files/put-right.ts';
 import { shaperWith } from '@mivvy/media';
 import { exportWork } from './jobs/export.ts';
 import { ingestWork } from './jobs/ingest.ts';
+import { AwaitedChecks } from './awaited-checks.ts';
+import { checkWork } from './jobs/check.ts';
 import { lookWork } from './jobs/look.ts';
 import { prepareWork } from './jobs/prepare.ts';
 import { matchWork } from './jobs/match.ts';
@@ -117,6 +119,7 @@ export async function openWorkspace(
       reviewAddress: null,
       access: options.access ?? onThisMachine,
       live: new Live(),
+      checks: new AwaitedChecks(),
     };
     await putRight(ws);
     await forgetOldStandings(ws);
@@ -130,6 +133,7 @@ export async function openWorkspace(
         export: exportWork(ws),
         look: lookWork(ws, ws.detector),
         match: matchWork(ws),
+        check: checkWork(ws),
         dispatch: dispatchWork(ws),
       },
       exportsPaused ? ['export'] : [],

@@ -10,6 +10,7 @@ import type { Workspace } from './workspace.ts';
 
 /** A version's plan as it stands, with the file that it would be made from. */
 export interface PlanWithMaster {
+  version: { id: string; productionId: string };
   plan: RenderPlan;
   place: PlacedOutlet;
   masterPath: string;
@@ -34,5 +35,5 @@ export async function planWithMaster(ws: Workspace, versionId: string): Promise<
   if (!row) return refuse(409, 'no-film', 'The film that it is drawn from is not here any more.');
   const film = await openMaster(ws, row);
   if (!film.ok) return refuse(409, film.problem.code, film.problem.sentence, film.problem.mend);
-  return { plan: planned.plan, place, masterPath: film.value, master: { name: master.name } };
+  return { version, plan: planned.plan, place, masterPath: film.value, master: { name: master.name } };
 }

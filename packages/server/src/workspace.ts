@@ -1,5 +1,6 @@
 import type { Logger } from 'pino';
 import type { Shaper } from '@mivvy/core';
+import type { AwaitedChecks } from './awaited-checks.ts';
 import type { Database } from './db/database.ts';
 import type { DiskWatch } from './disk/watch.ts';
 import type { Connectors } from './dispatch/connectors.ts';
@@ -40,6 +41,8 @@ export interface Workspace {
   access: Access;
   /** What is being answered, by who asked. */
   live: Live;
+  /** Files that were made elsewhere and are being checked. */
+  checks: AwaitedChecks;
   /** Bytes free on the data disk; replaced in tests of a full one. */
   freeBytes: () => Promise<number>;
 }

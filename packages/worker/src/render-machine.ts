@@ -17,6 +17,7 @@ import {
   type MachineProgress,
   type TicketData,
 } from '@mivvy/api';
+import { checkMadeElsewhere } from './check-made-elsewhere.ts';
 import { AnotherFilm, FilmCache } from './film-cache.ts';
 import type { LastLines } from './last-lines.ts';
 import { lookAt } from './look-at.ts';
@@ -77,6 +78,8 @@ function done(order: MachineOrder, making: Making): Promise<MachineEnd> {
       return lookAt(order, making);
     case 'match':
       return matchFilms(order, making);
+    case 'check':
+      return checkMadeElsewhere(order, making);
   }
 }
 

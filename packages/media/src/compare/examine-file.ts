@@ -10,7 +10,7 @@ export interface Examined {
   compared: Comparison;
 }
 
-interface ExamineOptions extends CompareOptions {
+export interface ExamineOptions extends CompareOptions {
   /** Called when it has been measured; comparing it goes on. */
   onMeasured?: () => void;
 }
@@ -26,20 +26,11 @@ export async function examineFile(
   options: ExamineOptions = {},
 ): Promise<Result<Examined>> {
   const head = await readHead(path, options.signal);
-  return head.ok ? examineFrom(head.value, plan, masterPath, options) : head;
-}
-
-/** Examines a finished file whose head has been read. */
-export async function examineFrom(
-  head: FileHead,
-  plan: RenderPlan,
-  masterPath: string,
-  options: ExamineOptions = {},
-): Promise<Result<Examined>> {
-  const measuring = measureFrom(head, options.signal);
+  if (!head.ok) return head;
+  const measuring = measureFrom(head.value, options.signal);
   const enough = new AbortController();
   const signal = AbortSignal.any([enough.signal, ...(options.signal ? [options.signal] : [])]);
-  const comparing = compareBeside(head, measuring, plan, masterPath, { ...options, signal });
+  const comparing = compareBeside(head.value, measuring, plan, masterPath, { ...options, signal });
   comparing.catch(() => undefined); // awaited below
   try {
     const measured = await measuring;

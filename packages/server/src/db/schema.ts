@@ -205,7 +205,9 @@ export const jobs = sqliteTable(
   'jobs',
   {
     id: id(),
-    kind: text('kind', { enum: ['ingest', 'prepare', 'export', 'look', 'match', 'dispatch'] }).notNull(),
+    kind: text('kind', {
+      enum: ['ingest', 'prepare', 'export', 'look', 'match', 'check', 'dispatch'],
+    }).notNull(),
     productionId: text('production_id')
       .notNull()
       .references(() => productions.id, { onDelete: 'cascade' }),

@@ -58,6 +58,7 @@ test('what a job says while it is being stopped does not show it as running agai
     export: nothing,
     look: stubborn,
     match: nothing,
+    check: nothing,
     dispatch: nothing,
   });
   const job = await runner.add(opened.db, {

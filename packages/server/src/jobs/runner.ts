@@ -30,7 +30,7 @@ export const maxAttempts = 3;
 /** For so long after a render machine was heard of that takes work, some kinds are left to it; milliseconds. */
 const leftToMachinesMs = 8000;
 /** What a render machine does while there is one, so that the server has its cores. */
-const leftToMachines: ReadonlySet<JobKind> = new Set(['prepare', 'look', 'match']);
+const leftToMachines: ReadonlySet<JobKind> = new Set(['prepare', 'look', 'match', 'check']);
 /** While the disk has no room for a row, what became of a job is written again and again, so often. */
 const persistEveryMs = 1000;
 
@@ -44,6 +44,8 @@ const atOnce: Readonly<Record<JobKind, number>> = {
   export: Infinity,
   look: 1,
   match: 1,
+  // Measuring needs much of the machine: the others wait.
+  check: 1,
   dispatch: 4,
 };
 

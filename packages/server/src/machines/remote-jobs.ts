@@ -21,6 +21,7 @@ import { tellLook } from '../tell.ts';
 import type { Workspace } from '../workspace.ts';
 import { beatMs, ownerOf, type MachineRow } from './machines.ts';
 import { dropBegun, dropBrought } from './brought.ts';
+import { checkFor, takeBackCheck } from './remote-checks.ts';
 import { exportFor, filesOf, takeBackExport } from './remote-exports.ts';
 import { lookFor, takeBackLook } from './remote-looks.ts';
 import { matchFor, takeBackMatch } from './remote-matches.ts';
@@ -45,6 +46,7 @@ const orderFor: Readonly<Record<MachineKind, OrderFor>> = {
   prepare: handing(prepareOrder, prepareFor),
   look: handing(lookOrder, lookFor),
   match: handing(matchOrder, matchFor),
+  check: handing((ws, row) => Promise.resolve(ok(ws.checks.orderOf(row.id) ?? null)), checkFor),
 };
 
 const isForMachines = (kind: JobRow['kind']): kind is MachineKind => kind in orderFor;
@@ -133,6 +135,11 @@ async function ended(
       return row.kind === 'prepare' && takeBackPrepared(ws, machine, row);
     case 'matched':
       return row.kind === 'match' && takeBackMatch(ws, machine, row, ending.found);
+    case 'checked':
+      return (
+        row.kind === 'check' &&
+        whileRenewed(ws, machine, row, () => takeBackCheck(ws, machine, row, ending.report))
+      );
     case 'failed':
       // What fails on one machine may be that machine's fault: another tries, until that was tried often enough.
       return end(row.attempts < maxAttempts ? { state: 'dropped' } : ending);

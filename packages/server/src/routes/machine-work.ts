@@ -32,6 +32,7 @@ export function machineWorkRoutes(ws: Workspace): Router {
   on('post', '/machines/:id/take', take);
   on('get', '/machines/:id/jobs/:job/film', sendFilm);
   on('get', '/machines/:id/jobs/:job/textless', sendTextless);
+  on('get', '/machines/:id/jobs/:job/file', sendFile);
   on('post', '/machines/:id/jobs/:job/parts', part);
   on('get', '/machines/:id/jobs/:job/graphics/:kind/:sha256', sendGraphic);
   on('post', '/machines/:id/jobs/:job/end', end);
@@ -86,7 +87,8 @@ async function take(ws: Workspace, req: Request, res: Response): Promise<void> {
 /** The master whose film a job needs. */
 async function masterOf({ db }: Workspace, job: JobRow): Promise<typeof masters.$inferSelect | undefined> {
   if (job.kind === 'match') return (await pairOf(db, job.subjectId))?.film;
-  if (job.kind !== 'export') return (await db.select().from(masters).where(eq(masters.id, job.subjectId)))[0];
+  if (job.kind !== 'export' && job.kind !== 'check')
+    return (await db.select().from(masters).where(eq(masters.id, job.subjectId)))[0];
   const drawn = job.textless ? eq(masters.textlessOf, versions.masterId) : eq(masters.id, versions.masterId);
   const [found] = await db
     .select({ master: masters })
@@ -103,6 +105,13 @@ async function sendFilm(ws: Workspace, req: Request, res: Response): Promise<voi
 async function sendTextless(ws: Workspace, req: Request, res: Response): Promise<void> {
   const { kind, subjectId } = await askedJob(ws, req);
   await sendMaster(ws, kind === 'match' ? (await pairOf(ws.db, subjectId))?.textless : undefined, res);
+}
+
+/** The file that is to be checked; whoever asked for that may have left. */
+async function sendFile(ws: Workspace, req: Request, res: Response): Promise<void> {
+  const check = ws.checks.orderOf((await askedJob(ws, req)).id);
+  if (!check) return refuse(404, 'not-found', 'Nobody waits for that file to be checked any more.');
+  res.sendFile(check.file.path, { dotfiles: 'allow', cacheControl: false });
 }
 
 async function sendMaster(

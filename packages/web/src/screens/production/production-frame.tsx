@@ -26,7 +26,9 @@ function Running({ productionId, name }: { productionId: string; name: string })
         ? `Looking at ${current.label} ${Math.round(current.fraction * 100)} %`
         : current.kind === 'dispatch'
           ? `To ${current.label} ${Math.round(current.fraction * 100)} %`
-          : `${current.label} ${Math.round(current.fraction * 100)} %`;
+          : current.kind === 'check'
+            ? `Checking ${current.label} ${Math.round(current.fraction * 100)} %`
+            : `${current.label} ${Math.round(current.fraction * 100)} %`;
   const more = exports.length > 1 ? ` · ${exports.length - 1} more` : '';
   const left =
     current.etaSeconds !== null && current.kind === 'export'
