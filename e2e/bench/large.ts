@@ -85,8 +85,8 @@ async function linkFiles(db: Rows, dataDir: string, first: string): Promise<void
   for (const [bytes, path] of made) {
     const { changedMs } = (await markOf(join(dataDir, path)))!;
     await db.execute({
-      sql: `update deliverables set mark = json_set(mark, '$.value.changedMs', ?) where bytes = ?`,
-      args: [changedMs, bytes!],
+      sql: `update deliverables set mark = json_set(mark, '$.value.changedMs', json(?)) where bytes = ?`,
+      args: [`${changedMs}`, bytes!],
     });
   }
 }

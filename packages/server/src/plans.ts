@@ -126,11 +126,16 @@ export const timesSettled = ({ db }: Pick<Workspace, 'db'>): number => settled.g
 async function settleSome(tx: Writer, ws: Pick<Workspace, 'specs' | 'letters'>): Promise<void> {
   const rows = await tx.select().from(versions).where(isNull(versions.standing)).limit(mostInOneTurn);
   const found = await workOutStandings(tx, ws, rows);
-  for (const { id, framing } of rows)
-    await tx
-      .update(versions)
-      .set({ standing: found.get(id)!, touched: !isUntouched(framing) })
-      .where(eq(versions.id, id));
+  const alike = new Map<string, { now: Pick<VersionRow, 'standing' | 'touched'>; ids: string[] }>();
+  for (const { id, framing } of rows) {
+    const now = { standing: found.get(id)!, touched: !isUntouched(framing) };
+    const key = `${now.standing} ${now.touched}`;
+    if (!alike.has(key)) alike.set(key, { now, ids: [] });
+    alike.get(key)!.ids.push(id);
+  }
+  // One statement for all that stand alike: one for each version takes half a gigabyte in a large workspace.
+  for (const { now, ids } of alike.values())
+    await tx.update(versions).set(now).where(inArray(versions.id, ids));
 }
 
 /** Where some versions stand, by their ids. */
