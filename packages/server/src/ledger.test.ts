@@ -18,10 +18,11 @@ import {
 } from '@mivvy/api';
 import { happeningWords, heldFraming } from '@mivvy/core';
 import * as z from 'zod';
-import { productions } from './db/schema.ts';
+import { productions, versions } from './db/schema.ts';
 import { happened } from './happenings.ts';
 import { madeProduction, type MadeProduction } from './testing/made.ts';
 import { testServer, type TestServer } from './testing/server.ts';
+import { allCells, countCells } from './views/ledger-cells.ts';
 
 /** The ledger: where every deliverable is, how it is called, and what happened. */
 let s: TestServer;
@@ -285,4 +286,32 @@ test('a production is started like another, its days moved with the delivery', a
     holder: 'Jo',
     dueOn: format(addDays(parseISO('2020-01-02'), distance), 'yyyy-MM-dd'),
   });
+});
+
+test('what was counted holds through every change, though only what has changed is counted again', async () => {
+  const [tall] = made.versionIds;
+  const versionIds = [tall];
+  const other = await s.get(productionSchema, 'POST', '/productions', { name: 'Gull', client: '' });
+  const apart = heldFraming({ x: 0.3, y: 0.5, zoom: 1 });
+  const changes: (() => Promise<unknown>)[] = [
+    () => s.call('PATCH', `/productions/${made.id}/tracking`, { versionIds, holder: 'Ida' }),
+    () => s.call('PATCH', `/productions/${made.id}`, { name: 'Kite again', dueOn: '2027-03-01' }),
+    () => s.call('PATCH', `/productions/${made.id}/tracking`, { versionIds, dueOn: '2027-02-01' }),
+    // By its row alone, so that nobody has settled where it stands.
+    () => s.ws.db.update(versions).set({ framing: apart }).where(eq(versions.id, tall!)),
+    () => s.call('DELETE', `/productions/${other.id}`),
+  ];
+  const inOrder = (cells: Awaited<ReturnType<typeof allCells>>) =>
+    cells.map((cell) => JSON.stringify(Object.entries(cell).sort())).sort();
+  for (const change of changes) {
+    const before = inOrder(await allCells(s.ws));
+    await change();
+    // Counted before it is settled where versions stand, which asking for a page does.
+    await allCells(s.ws);
+    const { total } = await ledger();
+    const now = inOrder(await allCells(s.ws));
+    expect(now).toEqual(inOrder(await countCells(s.ws, undefined, false)));
+    expect(total).toBe((await allCells(s.ws)).reduce((sum, { count }) => sum + count, 0));
+    if (change !== changes.at(-1)) expect(now).not.toEqual(before);
+  }
 });

@@ -110,20 +110,27 @@ export async function settleStandings(ws: Pick<Workspace, 'db' | 'specs' | 'lett
   try {
     // All in one transaction: what standings are worked out from does not change before they are written.
     while ((await open()).length > 0) {
-      await ws.db.transaction((tx) => settleSome(tx, ws));
-      settled.set(ws.db, timesSettled(ws) + 1);
+      const of = await ws.db.transaction((tx) => settleSome(tx, ws));
+      const times = settled.get(ws.db) ?? new Map<string, number>();
+      settled.set(ws.db, times);
+      for (const id of of) times.set(id, (times.get(id) ?? 0) + 1);
     }
   } catch (error) {
     if (!isDiskFull(error)) throw error;
   }
 }
 
-const settled = new WeakMap<Workspace['db'], number>();
+const settled = new WeakMap<Workspace['db'], Map<string, number>>();
 
-/** How often standings were worked out here: what was counted by them before that is not to be relied on. */
-export const timesSettled = ({ db }: Pick<Workspace, 'db'>): number => settled.get(db) ?? 0;
+/** How often standings of a production were worked out here, or of any: what was counted by them before does not hold. */
+export const timesSettled = ({ db }: Pick<Workspace, 'db'>, productionId?: string): number => {
+  const times = settled.get(db);
+  if (productionId !== undefined) return times?.get(productionId) ?? 0;
+  return [...(times?.values() ?? [])].reduce((sum, n) => sum + n, 0);
+};
 
-async function settleSome(tx: Writer, ws: Pick<Workspace, 'specs' | 'letters'>): Promise<void> {
+/** Works some of them out; whose they are. */
+async function settleSome(tx: Writer, ws: Pick<Workspace, 'specs' | 'letters'>): Promise<Set<string>> {
   const rows = await tx.select().from(versions).where(isNull(versions.standing)).limit(mostInOneTurn);
   const found = await workOutStandings(tx, ws, rows);
   const alike = new Map<string, { now: Pick<VersionRow, 'standing' | 'touched'>; ids: string[] }>();
@@ -136,6 +143,7 @@ async function settleSome(tx: Writer, ws: Pick<Workspace, 'specs' | 'letters'>):
   // One statement for all that stand alike: one for each version takes half a gigabyte in a large workspace.
   for (const { now, ids } of alike.values())
     await tx.update(versions).set(now).where(inArray(versions.id, ids));
+  return new Set(rows.map((row) => row.productionId));
 }
 
 /** Where some versions stand, by their ids. */

@@ -12,9 +12,9 @@ import {
   sql,
   type AnyColumn,
   type SQL,
-  type Subquery,
 } from 'drizzle-orm';
 import { alias, type SQLiteSelect } from 'drizzle-orm/sqlite-core';
+import type { Stage } from '@mivvy/core';
 import type { Attention, LedgerPage, LedgerQuery, LedgerRow } from '@mivvy/api';
 import {
   cuts,
@@ -27,23 +27,21 @@ import {
   productions,
   versions,
 } from '../db/schema.ts';
-import { isNewest } from '../files/look-at-files.ts';
 import { lastOf } from '../happenings.ts';
 import { settleStandings } from '../plans.ts';
 import type { Workspace } from '../workspace.ts';
 import { Counted } from './counted.ts';
+import { allCells, countCells, dueOn, isItsNewest, type Cell } from './ledger-cells.ts';
+import { none, tally } from './ledger-tally.ts';
 import { stageColumn } from './stages.ts';
 
 type Ws = Pick<Workspace, 'db' | 'specs' | 'letters' | 'storage'>;
 
-/** Its own day, or its production's. */
-const dueOn = sql<string | null>`coalesce(${versions.dueOn}, ${productions.dueOn})`;
 const madeFor = alias(placementRevisions, 'made_for');
 const isMadeFor = and(
   eq(madeFor.placementId, versions.placementId),
   eq(madeFor.number, versions.placementRevision),
 );
-const isItsNewest = and(eq(deliverables.versionId, versions.id), isNewest);
 const placementName = sql<string | null>`json_extract(${madeFor.placement}, '$.value.name')`;
 const openNotes = sql<number>`(select count(*) from ${notes} where ${notes.versionId} = ${versions.id} and ${isNull(notes.answers)} and ${isNull(notes.doneAt)})`;
 /** By the number of what happened last: a clock that was set back does not change the order. */
@@ -64,8 +62,6 @@ const sortedBy: Readonly<Record<LedgerQuery['order'], SQL | typeof versions.hold
 type Group = NonNullable<LedgerQuery['group']>;
 
 type Column = SQL | SQL.Aliased | AnyColumn;
-/** The key of those that have none of what makes a group: no name is a space, and an address carries it. */
-const none = ' ';
 const keyOf = (column: Column) => sql<string>`coalesce(nullif(${column}, ''), ${none})`;
 const nameOf = (column: Column) => sql<string>`coalesce(${column}, '')`;
 
@@ -118,10 +114,16 @@ function mentions(pattern: string): SQL {
   )!;
 }
 
+/** Whether every word of a search stands somewhere in what is told of a deliverable. */
+const searched = ({ search }: LedgerQuery): SQL[] =>
+  search
+    .split(/\s+/)
+    .filter(Boolean)
+    .map((word) => mentions(anywhere(word)));
+
 function wanted(query: LedgerQuery): SQL[] {
-  const found: SQL[] = [];
+  const found: SQL[] = searched(query);
   if (query.productionId) found.push(eq(versions.productionId, query.productionId));
-  for (const word of query.search.split(/\s+/).filter(Boolean)) found.push(mentions(anywhere(word)));
   if (query.holder !== undefined) found.push(eq(versions.holder, query.holder));
   if (query.dueFrom !== undefined) found.push(gte(dueOn, query.dueFrom));
   if (query.dueBy !== undefined) found.push(lte(dueOn, query.dueBy));
@@ -157,22 +159,6 @@ const entries = (ws: Ws) =>
     .leftJoin(placements, eq(placements.id, versions.placementId))
     .leftJoin(outlets, eq(outlets.id, placements.outletId))
     .leftJoin(madeFor, isMadeFor)
-    .leftJoin(deliverables, isItsNewest);
-
-/** What is counted by, where no name is asked for: from the rows' indexes alone, however long the rows are. */
-const bareColumns = {
-  versionId: versions.id,
-  productionId: versions.productionId,
-  production: sql<string>`${productions.name}`.as('production'),
-  stage: stageColumn.as('stage'),
-  dueOn: dueOn.as('due_on'),
-  holder: versions.holder,
-};
-const bareEntries = (ws: Ws) =>
-  ws.db
-    .select(bareColumns)
-    .from(versions)
-    .innerJoin(productions, eq(productions.id, versions.productionId))
     .leftJoin(deliverables, isItsNewest);
 
 /** Deliverables with the names of their places, by which they are sorted. */
@@ -283,95 +269,44 @@ async function inPieces<Found>(
   return found;
 }
 
+const foundCells = new Counted<Cell[]>(50);
+
+/** The cells that a query is counted from: those in which its words were found, with outlets where it groups by them. */
+function cellsFor(ws: Ws, query: LedgerQuery): Promise<Cell[]> {
+  const words = searched(query);
+  const byOutlet = query.group === 'outlet';
+  if (words.length === 0 && !byOutlet) return allCells(ws);
+  return foundCells.ask(ws, [query.search, byOutlet], () => countCells(ws, and(...words), byOutlet));
+}
+
 /** What a query comes to, whatever page of it is shown. */
-type Tally = Pick<LedgerPage, 'counts' | 'groups' | 'holders'>;
-
-const tallies = new Counted<Tally>(200);
-
-const tallyOf = (ws: Ws, query: LedgerQuery): Promise<Tally> => {
-  const { order: _order, descending: _descending, ...asked } = query;
-  return tallies.ask(ws, asked, async () => ({
-    groups: query.group ? await groupsOf(ws, query, query.group) : [],
-    counts: await countStages(ws, query, conditionsOf(query)),
-    holders: await holdersOf(ws),
-  }));
-};
-
-async function holdersOf(ws: Ws): Promise<string[]> {
-  const holders = await ws.db
-    .selectDistinct({ holder: versions.holder })
-    .from(versions)
-    .orderBy(asc(versions.holder));
-  return holders.map((row) => row.holder).filter(Boolean);
-}
-
-async function groupsOf(ws: Ws, query: LedgerQuery, group: Group) {
-  const conditions = and(...wanted(query), stagesOf(query));
-  if (group === 'outlet') {
-    const found = entries(ws).where(conditions).as('found');
-    return countGroups(ws, found, { key: keyOf(found.outlet), name: nameOf(found.outlet) });
-  }
-  const found = bareEntries(ws).where(conditions).as('found');
-  return countGroups(
-    ws,
-    found,
-    {
-      production: { key: sql<string>`${found.productionId}`, name: sql<string>`${found.production}` },
-      holder: { key: keyOf(found.holder), name: nameOf(found.holder) },
-      day: { key: keyOf(found.dueOn), name: nameOf(found.dueOn) },
-    }[group],
-  );
-}
-
-const countGroups = (ws: Ws, found: Subquery, { key, name }: { key: SQL<string>; name: SQL<string> }) =>
-  ws.db
-    .select({ key, name: sql<string>`max(${name})`, count: sql<number>`count(*)` })
-    .from(found)
-    .groupBy(key)
-    .orderBy(...groupOrder({ key, name: sql`max(${name})` }));
-
-async function countStages(
+async function tallyOf(
   ws: Ws,
   query: LedgerQuery,
-  conditions: readonly SQL[],
-): Promise<LedgerPage['counts']> {
-  const where = and(...conditions);
-  const found =
-    query.group === 'outlet'
-      ? entries(ws).where(where).as('found')
-      : bareEntries(ws).where(where).as('found');
-  const rows = await ws.db
-    .select({ stage: found.stage, count: sql<number>`count(*)` })
-    .from(found)
-    .groupBy(sql`${found.stage}`);
-  return Object.fromEntries(rows.map((row) => [row.stage, row.count]));
+): Promise<Pick<LedgerPage, 'counts' | 'groups' | 'holders'>> {
+  const holders = new Set((await allCells(ws)).map(({ holder }) => holder).filter(Boolean));
+  return { ...tally(await cellsFor(ws, query), query), holders: [...holders].sort() };
 }
 
 /** Stages that no day weighs on any more. */
-const handedOver = ['dispatched', 'live'] as const;
+const handedOver: ReadonlySet<Stage> = new Set(['dispatched', 'live']);
 
 /** What needs somebody first. `today` is the day where the workspace is, such as 2026-11-02. */
 export async function attention(ws: Ws, today: string, tomorrow: string): Promise<Attention> {
   await settleStandings(ws);
-  return attentions.ask(ws, [today, tomorrow], () => countAttention(ws, today, tomorrow));
-}
-const attentions = new Counted<Attention>(20);
-
-async function countAttention(ws: Ws, today: string, tomorrow: string): Promise<Attention> {
-  const [row] = await ws.db
-    .select({
-      late: sql<number>`coalesce(sum(${dueOn} < ${today} and ${stageColumn} not in ${handedOver}), 0)`,
-      soon: sql<number>`coalesce(sum(${dueOn} >= ${today} and ${dueOn} <= ${tomorrow} and ${stageColumn} not in ${handedOver}), 0)`,
-      behind: sql<number>`coalesce(sum(${stageColumn} = 'behind'), 0)`,
-      atFault: sql<number>`coalesce(sum(${stageColumn} in ('at-fault', 'failed', 'not-made')), 0)`,
-      changesAsked: sql<number>`coalesce(sum(${stageColumn} = 'changes-asked'), 0)`,
-    })
-    .from(versions)
-    .innerJoin(productions, eq(productions.id, versions.productionId))
-    .leftJoin(deliverables, isItsNewest);
   const [open] = await ws.db
     .select({ count: sql<number>`count(*)` })
     .from(notes)
     .where(and(isNull(notes.answers), isNull(notes.doneAt)));
-  return { ...row!, openNotes: open!.count };
+  const cells = await allCells(ws);
+  const sum = (are: (cell: Cell) => boolean) => cells.filter(are).reduce((n, { count }) => n + count, 0);
+  const isOpen = ({ stage }: Cell) => !handedOver.has(stage);
+  return {
+    late: sum((cell) => cell.dueOn !== null && cell.dueOn < today && isOpen(cell)),
+    soon: sum((cell) => cell.dueOn !== null && cell.dueOn >= today && cell.dueOn <= tomorrow && isOpen(cell)),
+    behind: sum(({ stage }) => stage === 'behind'),
+    atFault: sum(({ stage }) => stage === 'at-fault' || stage === 'failed' || stage === 'not-made'),
+    changesAsked: sum(({ stage }) => stage === 'changes-asked'),
+    openNotes: open!.count,
+  };
 }
