@@ -271,12 +271,12 @@ async function inPieces<Found>(
 
 const foundCells = new Counted<Cell[]>(50);
 
-/** The cells that a query is counted from: those in which its words were found, with outlets where it groups by them. */
+/** The cells that a query is counted from: those in which its words were found. */
 function cellsFor(ws: Ws, query: LedgerQuery): Promise<Cell[]> {
   const words = searched(query);
-  const byOutlet = query.group === 'outlet';
-  if (words.length === 0 && !byOutlet) return allCells(ws);
-  return foundCells.ask(ws, [query.search, byOutlet], () => countCells(ws, and(...words), byOutlet));
+  return words.length === 0
+    ? allCells(ws)
+    : foundCells.ask(ws, query.search, () => countCells(ws, and(...words)));
 }
 
 /** What a query comes to, whatever page of it is shown. */
