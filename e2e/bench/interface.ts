@@ -3,7 +3,7 @@ import { join } from 'node:path';
 import { chromium } from '@playwright/test';
 import { browserArgs } from '../testing/browser-args.ts';
 import { startServer } from '../testing/own-server.ts';
-import { median, openJobs, tall, timed, type Bench } from './kit.ts';
+import { median, peakMemory, tall, timed, type Bench } from './kit.ts';
 
 /** How soon a ten-minute film is seen, and how its proofs play and scrub. */
 export async function interfaceTimes({ dir, say }: Bench, long: string): Promise<void> {
@@ -72,13 +72,14 @@ export async function interfaceTimes({ dir, say }: Bench, long: string): Promise
       headers: { 'Content-Type': 'application/json' },
       body: JSON.stringify({ masterId: detail.masters[0]!.id, placementIds: [...places, 'bench-tall'] }),
     });
-    // Finding its shots takes minutes, and the part `taking-in` tells of that: here proofs have the machine for themselves.
-    for (;;) {
-      const jobs = await openJobs(base, production.id);
-      if (jobs.length === 0) break;
-      for (const { id, kind } of jobs)
-        if (kind !== 'ingest') await fetch(`${base}/api/jobs/${id}/cancel`, { method: 'POST' });
-      await new Promise((r) => setTimeout(r, 200));
+    const idle = async () =>
+      (
+        (await (await fetch(`${base}/api/productions/${production.id}/jobs`)).json()) as { state: string }[]
+      ).every((job) => job.state !== 'queued' && job.state !== 'running');
+    let highest = 0;
+    while (!(await idle())) {
+      highest = Math.max(highest, await peakMemory(child.pid!));
+      await new Promise((r) => setTimeout(r, 500));
     }
     const opens: number[] = [];
     for (let i = 0; i < 3; i++) {
@@ -141,6 +142,9 @@ export async function interfaceTimes({ dir, say }: Bench, long: string): Promise
     });
     say(
       `a scrub, until the new frame is in all 8 proofs ÷ the limit of 120 ms: median ${(median(scrubs) / 120).toFixed(2)}`,
+    );
+    say(
+      `server’s highest memory after taking in ten minutes of 1080p ÷ the limit of 400 MB: ${(Math.max(highest, await peakMemory(child.pid!)) / 400e6).toFixed(2)}`,
     );
   } finally {
     await browser.close();

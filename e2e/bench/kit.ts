@@ -137,10 +137,3 @@ export async function peakMemory(pid: number): Promise<number> {
   const status = await readFile(`/proc/${pid}/status`, 'utf8').catch(() => '');
   return Number(/VmHWM:\s+(\d+) kB/.exec(status)?.[1] ?? 0) * 1024;
 }
-
-/** The jobs of a production that wait or run. */
-export async function openJobs(base: string, productionId: string): Promise<{ id: string; kind: string }[]> {
-  const answer = await fetch(`${base}/api/productions/${productionId}/jobs`);
-  const jobs = (await answer.json()) as { id: string; kind: string; state: string }[];
-  return jobs.filter(({ state }) => state === 'queued' || state === 'running');
-}

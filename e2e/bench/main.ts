@@ -24,7 +24,6 @@ import { plantedTable } from './planted.ts';
 import { reviewSpeed } from './review.ts';
 import { setRatio } from './sets.ts';
 import { shotsSpeed } from './shots.ts';
-import { takingIn } from './taking-in.ts';
 import { troublesSpeed } from './troubles.ts';
 
 /** A grainy film of eight seconds: as hard to code as a camera's. */
@@ -80,10 +79,6 @@ const parts: Readonly<Record<string, Part>> = {
   },
   interface: {
     run: async (bench) => interfaceTimes(bench, await longFilm(bench, await film(bench, 0, '-crf', '30'))),
-  },
-  'taking-in': {
-    apart: true,
-    run: async (bench) => takingIn(bench, await longFilm(bench, await film(bench, 0, '-crf', '30'))),
   },
   ledger: { run: ({ dir, say }) => ledgerSpeed(dir, say) },
   data: { apart: true, run: ({ root, dir, say }) => dataFlow(root, dir, say) },
