@@ -15,7 +15,7 @@ export function Doing({ jobs }: { jobs: Machine['doing'] }) {
         aria-label={`${job.label}, made so far`}
       />
       <span className="quiet">
-        {job.stage || 'starting'}, {Math.round(job.fraction * 100)} %
+        {job.stage || 'starting'}, {Math.round(job.fraction * 100)}&nbsp;%
       </span>
     </div>
   ));
