@@ -21,3 +21,20 @@ export async function fileFor({ shared, cache, server, signal }: Doing, what: Ly
   if (path) return { path, letGo: () => undefined };
   return cache.get(what.sha256, (into, until) => server.fetchInto(what.address, into, until), signal);
 }
+
+/** Works with files of the server's, by their paths here; none of them goes from the cache before that has ended. */
+export async function withFiles<T>(
+  doing: Doing,
+  work: (here: (what: Lying) => Promise<string>) => Promise<T>,
+): Promise<T> {
+  const inUse: Cached[] = [];
+  try {
+    return await work(async (what) => {
+      const file = await fileFor(doing, what);
+      inUse.push(file);
+      return file.path;
+    });
+  } finally {
+    for (const file of inUse) file.letGo();
+  }
+}
