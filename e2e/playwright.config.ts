@@ -22,7 +22,7 @@ export default defineConfig({
   forbidOnly: true,
   reporter: [
     ['list'],
-    ['json', { outputFile: process.env.PLAYWRIGHT_JSON_OUTPUT_NAME ?? '../test-results/report.json' }],
+    ['./testing/count-tests.ts', { outputFile: process.env.MIVVY_E2E_COUNT ?? join(dataDir, 'count.json') }],
   ],
   use: {
     baseURL: `http://127.0.0.1:${port}`,

@@ -52,6 +52,12 @@ export async function addPreparing(tx: Writer, ws: Workspace, masterId: string):
     const stopped = await ws.runner.cancelIn(tx, id);
     if (stopped) changed.push(stopped);
   }
+  // One that was stopped has said that the film cannot be used; the new one takes its place.
+  if (changed.length)
+    await tx
+      .update(masters)
+      .set({ state: row.state, problem: row.problem, proxy: row.proxy })
+      .where(eq(masters.id, masterId));
   const { productionId, name } = row;
   const job = await ws.runner.add(tx, { kind: 'prepare', productionId, subjectId: masterId, label: name });
   return [...changed, job];

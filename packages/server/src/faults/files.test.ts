@@ -241,6 +241,33 @@ describe('files behind our back', () => {
     await s.call('DELETE', `/productions/${id}`);
   });
 
+  test('a film whose preparing is stopped says so, and is prepared when that is started again', async () => {
+    const { id } = await production();
+    await smallFilm(join(inbox, 'unprepared.mp4'), 1.4);
+    s.ws.runner.hold('prepare', true);
+    await s.get(masterSchema, 'POST', `/productions/${id}/masters`, {
+      inboxFile: join('inbox', 'unprepared.mp4'),
+    });
+    const job = await until(async () =>
+      (await detail(id)).jobs.find((j) => j.kind === 'prepare' && j.state === 'queued'),
+    );
+    await s.call('POST', `/jobs/${job.id}/cancel`);
+    expect((await detail(id)).masters[0]).toMatchObject({
+      state: 'failed',
+      shots: null,
+      problem: { code: 'preparing-stopped' },
+    });
+    await s.get(jobSchema, 'POST', `/jobs/${job.id}/retry`);
+    expect((await detail(id)).masters[0]).toMatchObject({ state: 'ready', problem: null });
+    // Read anew while it waits: the waiting one gives way to another, and nothing is said of that.
+    await s.get(masterSchema, 'POST', `/masters/${(await detail(id)).masters[0]!.id}/read`);
+    await until(async () => (await detail(id)).jobs.some((j) => j.kind === 'prepare' && j.id !== job.id));
+    expect((await detail(id)).masters[0]).toMatchObject({ state: 'ready', problem: null });
+    s.ws.runner.hold('prepare', false);
+    expect((await quiet(id)).masters[0]).toMatchObject({ state: 'ready', shots: expect.any(Array) });
+    await s.call('DELETE', `/productions/${id}`);
+  });
+
   test('four replacements at once leave one film of the master and none of the others', async () => {
     const { id } = await production();
     await smallFilm(join(s.dir, 'take.mp4'), 1);

@@ -1,6 +1,6 @@
 import { eq } from 'drizzle-orm';
 import { prepareFilm } from '@mivvy/media';
-import { ok, type Result } from '@mivvy/core';
+import { ok, type Problem, type Result } from '@mivvy/core';
 import type { Writer } from '../db/database.ts';
 import { masters } from '../db/schema.ts';
 import { lacksLoudness, placeForStills, prepared, prepareOrder, takeInPart } from '../preparing.ts';
@@ -34,13 +34,23 @@ async function prepareMaster(ws: Workspace, { job, signal, progress }: JobContex
   return result;
 }
 
-/** A film whose sound could not be measured cannot be used; one whose proof copy could not be made has none. */
+/** What is said of a film whose preparing somebody has stopped: it has no problem of its own. */
+const stoppedByHand: Problem = {
+  code: 'preparing-stopped',
+  sentence: 'Preparing it was stopped before its shots were found and its sound was measured.',
+  mend: 'Read it again.',
+};
+
+/**
+ * A film whose shots were not found or whose sound could not be measured cannot be used; one whose proof copy could not
+ * be made has none.
+ */
 async function sayWhatIsMissing(tx: Writer, { subjectId, problem }: JobRow): Promise<void> {
   const [row] = await tx.select().from(masters).where(eq(masters.id, subjectId));
-  if (!row?.facts || !problem) return;
+  if (!row?.facts) return;
   const missing =
     row.shots === null || lacksLoudness(row.facts)
-      ? ({ state: 'failed', problem } as const)
+      ? ({ state: 'failed', problem: problem ?? stoppedByHand } as const)
       : row.proxy === 'wanted'
         ? ({ proxy: 'failed' } as const)
         : undefined;

@@ -1,5 +1,6 @@
 import { Link, Outlet, useLocation, useParams } from 'react-router';
 import { durationLabel } from '@mivvy/core';
+import type { Job } from '@mivvy/api';
 import { useActiveJobs, useProduction } from '../../api/queries.ts';
 import { Failed, Loading } from '../../parts/notices.tsx';
 import { PlacesOnArrival } from '../../parts/places/places-on-arrival.tsx';
@@ -12,6 +13,18 @@ import { ProductionContext } from '../../parts/this-production.ts';
 import { TopBar } from '../../parts/top-bar.tsx';
 import { PlayDeskProvider } from '../../play/use-desk.tsx';
 
+const withPercent = (words: string, { fraction }: Job) => `${words} ${Math.round(fraction * 100)}\u00a0%`;
+/** What a running job is called, of each kind. */
+const wordsOf: Readonly<Record<Job['kind'], (job: Job) => string>> = {
+  ingest: ({ label }) => `Reading ${label}`,
+  prepare: ({ label }) => `Reading ${label}`,
+  look: (job) => withPercent(`Looking at ${job.label}`, job),
+  match: (job) => withPercent(`Matching ${job.label}`, job),
+  export: (job) => withPercent(job.label, job),
+  check: (job) => withPercent(`Checking ${job.label}`, job),
+  dispatch: (job) => withPercent(`To ${job.label}`, job),
+};
+
 /** What runs now, in the header: one line that leads to the queue. */
 function Running({ productionId, name }: { productionId: string; name: string }) {
   const jobs = useActiveJobs(productionId);
@@ -19,16 +32,7 @@ function Running({ productionId, name }: { productionId: string; name: string })
   useRunEnd(exports.length, name);
   const current = exports.find((j) => j.state === 'running') ?? jobs.find((j) => j.state === 'running');
   if (!current) return null;
-  const words =
-    current.kind === 'ingest' || current.kind === 'prepare'
-      ? `Reading ${current.label}`
-      : current.kind === 'look'
-        ? `Looking at ${current.label} ${Math.round(current.fraction * 100)} %`
-        : current.kind === 'dispatch'
-          ? `To ${current.label} ${Math.round(current.fraction * 100)} %`
-          : current.kind === 'check'
-            ? `Checking ${current.label} ${Math.round(current.fraction * 100)} %`
-            : `${current.label} ${Math.round(current.fraction * 100)} %`;
+  const words = wordsOf[current.kind](current);
   const more = exports.length > 1 ? ` · ${exports.length - 1} more` : '';
   const left =
     current.etaSeconds !== null && current.kind === 'export'
