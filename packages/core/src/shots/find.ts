@@ -4,9 +4,11 @@ import {
   meanLuma,
   plainDifference,
   spreadLuma,
+  sumsOf,
   thumbBytes,
   thumbPlane,
   type Thumb,
+  type ThumbSums,
 } from './thumb.ts';
 
 // Taken once: looked up in the inner loops, a test runner's sandbox makes them a hundred times slower.
@@ -62,6 +64,8 @@ function reduce(thumb: Thumb): Float32Array {
 export class ShotFinder {
   private readonly thumbs: Thumb[] = [];
   private readonly smalls: Float32Array[] = [];
+  /** Of those that were held against another. */
+  private readonly sums: (ThumbSums | undefined)[] = [];
   private readonly means: number[] = [];
   private readonly spreads: number[] = [];
   private readonly scores: number[] = [];
@@ -78,12 +82,17 @@ export class ShotFinder {
     return this.smalls[frame % memory]!;
   }
 
+  private sumsAt(frame: number): ThumbSums {
+    return (this.sums[frame % memory] ??= sumsOf(this.thumb(frame)));
+  }
+
   /** Shows the next picture. The bytes are copied. */
   push(picture: Thumb): void {
     const frame = this.count++;
-    const thumb = Uint8Array.from(picture.subarray(0, thumbBytes));
+    const thumb = new Uint8Array(picture.subarray(0, thumbBytes));
     this.thumbs[frame % memory] = thumb;
     this.smalls[frame % memory] = reduce(thumb);
+    this.sums[frame % memory] = undefined;
     const mean = meanLuma(thumb);
     this.means.push(mean);
     this.spreads.push(spreadLuma(thumb, mean));
@@ -104,7 +113,7 @@ export class ShotFinder {
   private novelty(before: number, now: number): number {
     const [a, b] = [this.thumb(before), this.thumb(now)];
     if (plainDifference(a, b) < hardlyDifferent) return 0;
-    return difference(a, b);
+    return difference(a, b, this.sumsAt(before), this.sumsAt(now));
   }
 
   private judgeCut(frame: number, last: number): void {
@@ -155,7 +164,10 @@ export class ShotFinder {
       if (start < 0 || length + 2 > memory) continue;
       const [a, b] = [this.small(start), this.small(end)];
       let energy = 0;
-      for (let i = 0; i < smallBytes; i++) energy += (b[i]! - a[i]!) ** 2;
+      for (let i = 0; i < smallBytes; i++) {
+        const change = b[i]! - a[i]!;
+        energy += change * change;
+      }
       const strength = sqrt(energy / smallBytes);
       if (strength < 9) continue;
       let residue = 0;
@@ -167,13 +179,17 @@ export class ShotFinder {
         const f = start + round((k * length) / steps);
         const m = this.small(f);
         let along = 0;
-        for (let i = 0; i < smallBytes; i++) along += (m[i]! - a[i]!) * (b[i]! - a[i]!);
+        let way = 0;
+        for (let i = 0; i < smallBytes; i++) {
+          const gone = m[i]! - a[i]!;
+          along += gone * (b[i]! - a[i]!);
+          way += gone * gone;
+        }
         const alpha = along / energy;
         if (alpha < previous - 0.04 || alpha > 1.08) steady = false;
         previous = alpha;
-        let off = 0;
-        for (let i = 0; i < smallBytes; i++) off += (m[i]! - a[i]! - alpha * (b[i]! - a[i]!)) ** 2;
-        residue += sqrt(off / energy);
+        // What is left of the way once the part along the change is taken off, by Pythagoras.
+        residue += sqrt(max(0, way - alpha * along) / energy);
         const t = (f - start) / length;
         sumT += t;
         sumA += alpha;

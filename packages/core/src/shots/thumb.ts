@@ -36,14 +36,26 @@ const blockWidth = 8;
 const blockHeight = 6;
 const reach = 4;
 
-/** Sums of a plane over every rectangle that starts in the corner, so that a block's mean costs four look-ups. */
-function corners(thumb: Thumb, plane: number): Int32Array {
-  const sums = new Int32Array((thumbWidth + 1) * (thumbHeight + 1));
+/** Of each plane of a thumb, its sums over every rectangle that starts in the corner: a block's mean costs four look-ups. */
+export type ThumbSums = readonly [Int32Array, Int32Array, Int32Array];
+
+/** Taken once for a thumb that is held against several. */
+export const sumsOf = (thumb: Thumb): ThumbSums => [
+  planeSums(thumb, 0),
+  planeSums(thumb, 1),
+  planeSums(thumb, 2),
+];
+
+const sumsWidth = thumbWidth + 1;
+
+function planeSums(thumb: Thumb, plane: number): Int32Array {
+  const sums = new Int32Array(sumsWidth * (thumbHeight + 1));
   for (let y = 0; y < thumbHeight; y++) {
     let row = 0;
     for (let x = 0; x < thumbWidth; x++) {
       row += thumb[plane * thumbPlane + y * thumbWidth + x]!;
-      sums[(y + 1) * (thumbWidth + 1) + x + 1] = sums[y * (thumbWidth + 1) + x + 1]! + row;
+      const at = y * sumsWidth + x + 1;
+      sums[at + sumsWidth] = sums[at]! + row;
     }
   }
   return sums;
@@ -52,20 +64,25 @@ function corners(thumb: Thumb, plane: number): Int32Array {
 const blockCount = blockWidth * blockHeight;
 
 function blockMean(sums: Int32Array, x: number, y: number): number {
-  const [top, bottom] = [y * (thumbWidth + 1), (y + blockHeight) * (thumbWidth + 1)];
-  return (
-    (sums[bottom + x + blockWidth]! - sums[top + x + blockWidth]! - sums[bottom + x]! + sums[top + x]!) /
-    blockCount
-  );
+  const top = y * sumsWidth + x;
+  const bottom = top + blockHeight * sumsWidth;
+  return (sums[bottom + blockWidth]! - sums[top + blockWidth]! - sums[bottom]! + sums[top]!) / blockCount;
 }
+
+/** Ways to look for a block, the shortest first: what has not moved is found at once, and nothing else is looked at. */
+const ways = Array.from({ length: (2 * reach + 1) ** 2 }, (_, i) => ({
+  dx: (i % (2 * reach + 1)) - reach,
+  dy: Math.floor(i / (2 * reach + 1)) - reach,
+})).sort((one, other) => one.dx ** 2 + one.dy ** 2 - other.dx ** 2 - other.dy ** 2);
+const wayX = Int8Array.from(ways, ({ dx }) => dx);
+const wayY = Int8Array.from(ways, ({ dy }) => dy);
 
 /**
  * How much of a picture cannot be found in another one, 0 to 1: each block is looked for nearby (so neither a moving
  * subject nor a shaking camera counts), less its own brightness (so neither does a flicker), and what is left over is
  * held against the block's own contrast.
  */
-export function unmatchedShare(a: Thumb, b: Thumb): number {
-  const [sumsA, sumsB] = [[0, 1, 2].map((p) => corners(a, p)), [0, 1, 2].map((p) => corners(b, p))];
+export function unmatchedShare(a: Thumb, b: Thumb, sumsA = sumsOf(a), sumsB = sumsOf(b)): number {
   let unmatched = 0;
   for (let y = 0; y < thumbHeight; y += blockHeight) {
     for (let x = 0; x < thumbWidth; x += blockWidth) unmatched += unmatchedBlock(a, b, sumsA, sumsB, x, y);
@@ -74,20 +91,21 @@ export function unmatchedShare(a: Thumb, b: Thumb): number {
 }
 
 /** The same looked for both ways: what has gone counts like what has come. */
-export function difference(a: Thumb, b: Thumb): number {
-  return (unmatchedShare(a, b) + unmatchedShare(b, a)) / 2;
+export function difference(a: Thumb, b: Thumb, sumsA = sumsOf(a), sumsB = sumsOf(b)): number {
+  return (unmatchedShare(a, b, sumsA, sumsB) + unmatchedShare(b, a, sumsB, sumsA)) / 2;
 }
 
 function unmatchedBlock(
   a: Thumb,
   b: Thumb,
-  sumsA: Int32Array[],
-  sumsB: Int32Array[],
+  sumsA: ThumbSums,
+  sumsB: ThumbSums,
   x0: number,
   y0: number,
 ): number {
-  const meanA = blockMean(sumsA[0]!, x0, y0);
-  const [meanU, meanV] = [blockMean(sumsA[1]!, x0, y0), blockMean(sumsA[2]!, x0, y0)];
+  const meanA = blockMean(sumsA[0], x0, y0);
+  const meanU = blockMean(sumsA[1], x0, y0);
+  const meanV = blockMean(sumsA[2], x0, y0);
   let contrast = 0;
   for (let y = 0; y < blockHeight; y++)
     for (let x = 0; x < blockWidth; x++) contrast += abs(a[(y0 + y) * thumbWidth + x0 + x]! - meanA);
@@ -95,24 +113,25 @@ function unmatchedBlock(
   const allowed = 3 + (contrast / blockCount) * 0.55;
 
   let best = Infinity;
-  for (let top = max(0, y0 - reach); top <= min(thumbHeight - blockHeight, y0 + reach); top++) {
-    for (let left = max(0, x0 - reach); left <= min(thumbWidth - blockWidth, x0 + reach); left++) {
-      const shift = blockMean(sumsB[0]!, left, top) - meanA;
-      // Structure first, colour beside it, and a change of brightness only a little.
-      const colour =
-        (abs(blockMean(sumsB[1]!, left, top) - meanU) + abs(blockMean(sumsB[2]!, left, top) - meanV)) * 0.8 +
-        max(0, abs(shift) - 12) * 0.35;
-      const enough = (best - colour) * blockCount;
-      if (enough <= 0) continue;
-      let residue = 0;
-      for (let y = 0; y < blockHeight && residue < enough; y++) {
-        const rowA = (y0 + y) * thumbWidth + x0;
-        const rowB = (top + y) * thumbWidth + left;
-        for (let x = 0; x < blockWidth; x++) residue += abs(b[rowB + x]! - a[rowA + x]! - shift);
-      }
-      if (residue < enough) best = residue / blockCount + colour;
-      if (best <= allowed * 0.5) return 0;
+  for (let way = 0; way < wayX.length; way++) {
+    const left = x0 + wayX[way]!;
+    const top = y0 + wayY[way]!;
+    if (left < 0 || top < 0 || left > thumbWidth - blockWidth || top > thumbHeight - blockHeight) continue;
+    const shift = blockMean(sumsB[0], left, top) - meanA;
+    // Structure first, colour beside it, and a change of brightness only a little.
+    const colour =
+      (abs(blockMean(sumsB[1], left, top) - meanU) + abs(blockMean(sumsB[2], left, top) - meanV)) * 0.8 +
+      max(0, abs(shift) - 12) * 0.35;
+    const enough = (best - colour) * blockCount;
+    if (enough <= 0) continue;
+    let residue = 0;
+    for (let y = 0; y < blockHeight && residue < enough; y++) {
+      const rowA = (y0 + y) * thumbWidth + x0;
+      const rowB = (top + y) * thumbWidth + left;
+      for (let x = 0; x < blockWidth; x++) residue += abs(b[rowB + x]! - a[rowA + x]! - shift);
     }
+    if (residue < enough) best = residue / blockCount + colour;
+    if (best <= allowed * 0.5) return 0;
   }
   return min(1, max(0, (best - allowed * 0.5) / allowed));
 }
