@@ -19,9 +19,9 @@ const ownModulesOnly = {
       // One that is not installed is missed when it is loaded, if it ever is.
       return { path: found.errors.length > 0 ? path : pathToFileURL(found.path).href, external: true };
     });
-    // A module finds what lies beside it by its own address, not by the bundle's.
-    build.onLoad({ filter: /\.ts$/ }, async ({ path }) => ({
-      loader: 'ts',
+    // A module finds what lies beside it by its own address, not by the bundle's; this one, too, where a program holds it.
+    build.onLoad({ filter: /\.(ts|mjs)$/ }, async ({ path }) => ({
+      loader: path.endsWith('.ts') ? 'ts' : 'js',
       contents: (await readFile(path, 'utf8')).replaceAll(
         'import.meta.url',
         JSON.stringify(pathToFileURL(path).href),

@@ -50,6 +50,20 @@ test('what did not change is not bundled again, and what did is', async () => {
   expect(await readFile(bundleOf(), 'utf8')).toContain('second');
 });
 
+test('a program that is a bundle itself bundles another, and finds it fresh the next time', async () => {
+  const bundler = fileURLToPath(new URL('./bundle.mjs', import.meta.url));
+  await writeFile(at('src', 'helper.ts'), `console.log('helped');`);
+  await writeFile(
+    at('src', 'starts.ts'),
+    `import { bundled } from ${JSON.stringify(bundler)};
+     await import((await bundled(new URL('./helper.ts', import.meta.url))).href);`,
+  );
+  expect(await run(at('src', 'starts.ts'))).toBe('helped');
+  const made = await stat(at('dist', 'bundles', 'src-helper.mjs.json'));
+  expect(await run(at('src', 'starts.ts'))).toBe('helped');
+  expect((await stat(at('dist', 'bundles', 'src-helper.mjs.json'))).mtimeMs).toBe(made.mtimeMs);
+});
+
 test('one program before another', async () => {
   await writeFile(at('src', 'before.ts'), `process.argv.push('after what came before');`);
   expect(await run('--before', at('src', 'before.ts'), at('src', 'main.ts'))).toBe(
