@@ -125,6 +125,9 @@ export async function lookingSpeed(
         onShot: () => void (first ||= (performance.now() - started) / 1000),
       });
       if (!look.ok) throw new Error(look.problem.sentence);
+      const { detector: came } = look.value;
+      if (detector && came.kind !== 'used')
+        throw new Error(`the detector was not used: ${JSON.stringify(came)}`);
     });
     say(
       `looking at ${seconds.toFixed(0)} s of 1080p25 ${name} ÷ its length: ${(took / seconds).toFixed(2)} (wanted: at most ${wanted}); ÷ plain decoding by ffmpeg: ${(took / plain).toFixed(2)}; the first shot was there after ${(first / took).toFixed(2)} of it`,

@@ -7,6 +7,9 @@ import writeFileAtomic from 'write-file-atomic';
 
 // The one place that is not TypeScript: it runs before TypeScript can be read.
 
+/** In pieces, so that it stands here still when this module is in a bundle itself. */
+const ownAddress = ['import', 'meta', 'url'].join('.');
+
 /** Our own modules go into the bundle; packages of the registry are loaded as ever, from where the module that asks finds them. */
 const ownModulesOnly = {
   name: 'own-modules-only',
@@ -23,7 +26,7 @@ const ownModulesOnly = {
     build.onLoad({ filter: /\.(ts|mjs)$/ }, async ({ path }) => ({
       loader: path.endsWith('.ts') ? 'ts' : 'js',
       contents: (await readFile(path, 'utf8')).replaceAll(
-        'import.meta.url',
+        ownAddress,
         JSON.stringify(pathToFileURL(path).href),
       ),
     }));
