@@ -1,14 +1,73 @@
-import { mkdir, stat } from 'node:fs/promises';
+import { link, mkdir, stat } from 'node:fs/promises';
 import { join } from 'node:path';
 import { chromium } from '@playwright/test';
 import { browserArgs } from '../testing/browser-args.ts';
-import { startServer } from '../testing/own-server.ts';
+import { endServer, startServer } from '../testing/own-server.ts';
 import { median, peakMemory, tall, timed, type Bench } from './kit.ts';
 
-/** How soon a ten-minute film is seen, and how its proofs play and scrub. */
-export async function interfaceTimes({ dir, say }: Bench, long: string): Promise<void> {
+const places = [
+  'starter-tall',
+  'starter-feed-portrait',
+  'starter-square',
+  'starter-wide',
+  'starter-board',
+  'starter-header',
+  'starter-classic',
+  'bench-tall',
+];
+
+/** Asks a server for something. */
+async function ask<T>(base: string, method: string, path: string, body?: unknown): Promise<T> {
+  const answer = await fetch(`${base}/api${path}`, {
+    method,
+    headers: { 'Content-Type': 'application/json' },
+    ...(body === undefined ? {} : { body: JSON.stringify(body) }),
+  });
+  const text = await answer.text();
+  return (text ? JSON.parse(text) : null) as T;
+}
+
+/** Brings a film in from the inbox and waits until all has been done with it. `meanwhile` is called again and again. */
+async function bringIn(base: string, meanwhile?: () => Promise<void>) {
+  const [file] = await ask<{ path: string }[]>(base, 'GET', '/inbox');
+  const { id } = await ask<{ id: string }>(base, 'POST', '/productions', { name: 'Bench' });
+  const master = await ask<{ id: string }>(base, 'POST', `/productions/${id}/masters`, {
+    inboxFile: file!.path,
+  });
+  for (;;) {
+    const jobs = await ask<{ kind: string; state: string }[]>(base, 'GET', `/productions/${id}/jobs`);
+    const prepared = jobs.some(({ kind }) => kind === 'prepare');
+    if (prepared && jobs.every(({ state }) => state !== 'queued' && state !== 'running')) break;
+    await meanwhile?.();
+    await new Promise((r) => setTimeout(r, 300));
+  }
+  return { id, masterId: master.id };
+}
+
+/** What taking in ten minutes costs: until its shots, its loudness, its stills and its proof copy are there. */
+export async function takingIn({ dir, say }: Bench, long: string): Promise<void> {
+  const dataDir = join(dir, 'taking in');
+  await mkdir(join(dataDir, 'inbox'), { recursive: true });
+  await link(long, join(dataDir, 'inbox', 'long.mp4'));
+  const { child, base } = await startServer(dataDir, { MIVVY_LOOKING: 'when-asked' });
+  try {
+    let highest = 0;
+    const took = await timed(() =>
+      bringIn(base, async () => void (highest = Math.max(highest, await peakMemory(child.pid!)))),
+    );
+    say(
+      `taking in ten minutes of 1080p, with its proof copy ÷ its length: ${(took / 600).toFixed(2)}; the server’s highest memory ÷ the limit of 400 MB: ${(highest / 400e6).toFixed(2)}`,
+    );
+  } finally {
+    await endServer(child, 'SIGTERM');
+  }
+}
+
+/** How soon a ten-minute film is seen, and how the proofs of a shorter one play and scrub. */
+export async function interfaceTimes({ dir, say }: Bench, long: string, shorter: string): Promise<void> {
   const dataDir = join(dir, 'data');
-  await mkdir(dataDir, { recursive: true });
+  await mkdir(join(dataDir, 'inbox'), { recursive: true });
+  await link(shorter, join(dataDir, 'inbox', 'shorter.mp4'));
   const { child, base } = await startServer(dataDir, { MIVVY_LOOKING: 'when-asked' });
   const browser = await chromium.launch({
     executablePath: process.env.MIVVY_CHROMIUM ?? '/usr/bin/chromium',
@@ -42,45 +101,22 @@ export async function interfaceTimes({ dir, say }: Bench, long: string): Promise
       `first live picture of a ${((await stat(long)).size / 1e6).toFixed(0)} MB, ten-minute master after the end of its upload ÷ the limit of 2 s: ${(wait / 2).toFixed(2)}`,
     );
 
-    const production = ((await (await fetch(`${base}/api/productions`)).json()) as { id: string }[])[0]!;
-    const detail = (await (await fetch(`${base}/api/productions/${production.id}`)).json()) as {
-      masters: { id: string }[];
-    };
-    const places = [
-      'starter-tall',
-      'starter-feed-portrait',
-      'starter-square',
-      'starter-wide',
-      'starter-board',
-      'starter-header',
-      'starter-classic',
-    ];
-    await fetch(`${base}/api/spec-book/files`, {
-      method: 'POST',
-      headers: { 'Content-Type': 'application/json' },
-      body: JSON.stringify({
-        fileName: 'b.specbook.json',
-        text: JSON.stringify({
-          format: 'mivvy-spec-book',
-          version: 1,
-          outlets: [{ id: 'bench', name: 'Bench', placements: [{ ...tall, id: 'bench-tall' }] }],
-        }),
+    // All that is still to be done with ten minutes takes minutes, and goes with them.
+    for (const { id } of await ask<{ id: string }[]>(base, 'GET', '/productions'))
+      await ask(base, 'DELETE', `/productions/${id}`);
+    await ask(base, 'POST', '/spec-book/files', {
+      fileName: 'b.specbook.json',
+      text: JSON.stringify({
+        format: 'mivvy-spec-book',
+        version: 1,
+        outlets: [{ id: 'bench', name: 'Bench', placements: [{ ...tall, id: 'bench-tall' }] }],
       }),
     });
-    await fetch(`${base}/api/productions/${production.id}/versions`, {
-      method: 'POST',
-      headers: { 'Content-Type': 'application/json' },
-      body: JSON.stringify({ masterId: detail.masters[0]!.id, placementIds: [...places, 'bench-tall'] }),
+    const production = await bringIn(base);
+    await ask(base, 'POST', `/productions/${production.id}/versions`, {
+      masterId: production.masterId,
+      placementIds: places,
     });
-    const idle = async () =>
-      (
-        (await (await fetch(`${base}/api/productions/${production.id}/jobs`)).json()) as { state: string }[]
-      ).every((job) => job.state !== 'queued' && job.state !== 'running');
-    let highest = 0;
-    while (!(await idle())) {
-      highest = Math.max(highest, await peakMemory(child.pid!));
-      await new Promise((r) => setTimeout(r, 500));
-    }
     const opens: number[] = [];
     for (let i = 0; i < 3; i++) {
       await page.goto('about:blank');
@@ -143,12 +179,8 @@ export async function interfaceTimes({ dir, say }: Bench, long: string): Promise
     say(
       `a scrub, until the new frame is in all 8 proofs ÷ the limit of 120 ms: median ${(median(scrubs) / 120).toFixed(2)}`,
     );
-    say(
-      `server’s highest memory after taking in ten minutes of 1080p ÷ the limit of 400 MB: ${(Math.max(highest, await peakMemory(child.pid!)) / 400e6).toFixed(2)}`,
-    );
   } finally {
     await browser.close();
-    child.kill('SIGTERM');
-    await new Promise((r) => child.once('exit', r));
+    await endServer(child, 'SIGTERM');
   }
 }

@@ -13,7 +13,7 @@ import { dataFlow } from './data-flow.ts';
 import { exportRatio, movingRatio } from './exports.ts';
 import { firstSight } from './first-sight.ts';
 import { followingTable, lookingSpeed, solvingSpeed } from './following.ts';
-import { interfaceTimes } from './interface.ts';
+import { interfaceTimes, takingIn } from './interface.ts';
 import { factsFor, film, longFilm, tall, timed, type Bench } from './kit.ts';
 import { largeWorkspace } from './large.ts';
 import { layersSpeed } from './layers.ts';
@@ -78,7 +78,14 @@ const parts: Readonly<Record<string, Part>> = {
     run: async (bench) => reviewSpeed({ ...bench, source: await film(bench, 3, '-t', '4') }),
   },
   interface: {
-    run: async (bench) => interfaceTimes(bench, await longFilm(bench, await film(bench, 0, '-crf', '30'))),
+    run: async (bench) => {
+      const easy = await film(bench, 0, '-crf', '30');
+      await interfaceTimes(bench, await longFilm(bench, easy), await longFilm(bench, easy, 3));
+    },
+  },
+  'taking-in': {
+    apart: true,
+    run: async (bench) => takingIn(bench, await longFilm(bench, await film(bench, 0, '-crf', '30'))),
   },
   ledger: { run: ({ dir, say }) => ledgerSpeed(dir, say) },
   data: { apart: true, run: ({ root, dir, say }) => dataFlow(root, dir, say) },
