@@ -6,6 +6,7 @@ import { mostShots } from '../shots/shots.ts';
 import { compareRates, fps, nearestFrame, nearestKnownRate, rateLabel, type Rate } from '../time/rate.ts';
 import type { FrameSpan } from '../time/span.ts';
 import { frameToTimecode, mayDropFrames, parseTimecode } from '../time/timecode.ts';
+import { parseOtio } from './otio-text.ts';
 
 /** A cut as it is written to edit lists and read from them. */
 export interface CutFile {
@@ -249,24 +250,9 @@ const otioTimeline = z.looseObject({
 
 /** Reads a cut from the first picture track of an OpenTimelineIO file: its clips’ source ranges, in their order. */
 export function readCutOtio(text: string, film: Pick<CutFile, 'film' | 'rate' | 'frames'>): Result<ReadCut> {
-  let data: unknown;
-  try {
-    data = JSON.parse(text);
-  } catch (error) {
-    return fail(
-      'otio-not-json',
-      `This is not an OpenTimelineIO file: ${(error as Error).message}.`,
-      'Export it again from the editor.',
-    );
-  }
-  const timeline = otioTimeline.safeParse(data);
-  if (!timeline.success)
-    return fail(
-      'otio-refused',
-      'This is JSON, but not an OpenTimelineIO timeline.',
-      'Export it again from the editor.',
-    );
-  const tracks = timeline.data.tracks.children.flatMap((t) => {
+  const timeline = parseOtio(text, otioTimeline, 'timeline');
+  if (!timeline.ok) return timeline;
+  const tracks = timeline.value.tracks.children.flatMap((t) => {
     const parsed = otioTrack.safeParse(t);
     return parsed.success ? [parsed.data] : [];
   });
@@ -321,7 +307,7 @@ export function readCutOtio(text: string, film: Pick<CutFile, 'film' | 'rate' | 
         mend: `${checked.problem.mend} Check that the file and the film belong together.`,
       },
     };
-  const mine = timeline.data.metadata?.mivvy;
+  const mine = timeline.value.metadata?.mivvy;
   const warp = clips[0]?.effects?.find((e) => e.OTIO_SCHEMA.startsWith('LinearTimeWarp'))?.time_scalar;
   const pace = mine?.pace ?? (warp === undefined ? asEdited : paceFrom(warp));
   if (pace === null) words.push('Its time warp is no pace between 1 and 2 and was left out.');

@@ -2,6 +2,7 @@ import * as z from 'zod';
 import { fail, ok, type Result } from '../problem.ts';
 import { fps, nearestFrame, nearestKnownRate, rateLabel, compareRates, type Rate } from '../time/rate.ts';
 import type { ReadCuts } from './cut-points.ts';
+import { parseOtio } from './otio-text.ts';
 
 const time = z.looseObject({ rate: z.number().positive(), value: z.number() });
 const range = z.looseObject({ start_time: time, duration: time });
@@ -49,29 +50,14 @@ function lengthOf(thing: Item, depth = 0): number | null {
 
 /** Reads the cut points of the first picture track of an OpenTimelineIO file (its JSON schema). Nested parts count as one shot. */
 export function readOtio(text: string, rate: Rate): Result<ReadCuts> {
-  let data: unknown;
-  try {
-    data = JSON.parse(text);
-  } catch (error) {
-    return fail(
-      'otio-not-json',
-      `This is not an OpenTimelineIO file: ${(error as Error).message}.`,
-      'Export it again from the editor.',
-    );
-  }
-  const top = item.safeParse(data);
-  if (!top.success)
-    return fail(
-      'otio-refused',
-      'This is JSON, but not an OpenTimelineIO file.',
-      'Export it again from the editor.',
-    );
-  const timeline = top.data as Item;
-  const stack = kindOf(timeline) === 'Timeline' ? item.safeParse(timeline.tracks) : top;
-  const tracks = stack.success
-    ? kindOf(stack.data as Item) === 'Track'
-      ? [stack.data as Item]
-      : childrenOf(stack.data as Item)
+  const top = parseOtio(text, item, 'file');
+  if (!top.ok) return top;
+  const timeline = top.value as Item;
+  const stack = kindOf(timeline) === 'Timeline' ? item.safeParse(timeline.tracks).data : timeline;
+  const tracks = stack
+    ? kindOf(stack as Item) === 'Track'
+      ? [stack as Item]
+      : childrenOf(stack as Item)
     : [];
   const picture = tracks.find((t) => kindOf(t) === 'Track' && t.kind === 'Video' && childrenOf(t).length > 0);
   if (!picture)

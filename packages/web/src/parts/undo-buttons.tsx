@@ -2,16 +2,14 @@ import RedoIcon from '@mui/icons-material/RedoOutlined';
 import UndoIcon from '@mui/icons-material/UndoOutlined';
 import Tooltip from '@mui/material/Tooltip';
 
-/** Takes the last change back, and does it again; dead where there is nothing to. */
-export function UndoButtons({
-  undo,
-  redo,
-  onStep,
-}: {
+interface Steps {
   undo: boolean;
   redo: boolean;
   onStep: (direction: 'undo' | 'redo') => void;
-}) {
+}
+
+/** Takes the last change back, and does it again; dead where there is nothing to. */
+export function UndoButtons({ undo, redo, onStep }: Steps) {
   return (
     <>
       <Tooltip title="Take back (Ctrl Z)">
@@ -38,6 +36,21 @@ export function UndoButtons({
           </button>
         </span>
       </Tooltip>
+    </>
+  );
+}
+
+/** The same in words, within a sentence. */
+export function UndoWords({ undo, redo, onStep }: Steps) {
+  return (
+    <>
+      <button className="fix tall" disabled={!undo} onClick={() => onStep('undo')}>
+        Take back
+      </button>
+      {' · '}
+      <button className="fix tall" disabled={!redo} onClick={() => onStep('redo')}>
+        Do again
+      </button>
     </>
   );
 }

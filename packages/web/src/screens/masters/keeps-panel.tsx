@@ -19,6 +19,7 @@ import { useLook } from '../../api/queries.ts';
 import { asKeep } from '../../parts/seen.tsx';
 import { Choice } from '../../parts/choice.tsx';
 import { EditableNumber } from '../../parts/editable.tsx';
+import { UndoWords } from '../../parts/undo-buttons.tsx';
 import { useDesk, usePanelFrame } from '../../play/use-desk.tsx';
 import { useWork } from './shots-panel.tsx';
 import { joined } from '../../parts/joined.ts';
@@ -279,21 +280,11 @@ export function KeepsPanel({
         </div>
       )}
       <p>
-        <button
-          className="fix tall"
-          disabled={busy || !master.can.undo}
-          onClick={() => run({ kind: 'undo' })}
-        >
-          Take back
-        </button>
-        {' · '}
-        <button
-          className="fix tall"
-          disabled={busy || !master.can.redo}
-          onClick={() => run({ kind: 'redo' })}
-        >
-          Do again
-        </button>
+        <UndoWords
+          undo={!busy && master.can.undo}
+          redo={!busy && master.can.redo}
+          onStep={(kind) => run({ kind })}
+        />
       </p>
     </div>
   );

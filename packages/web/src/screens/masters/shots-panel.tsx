@@ -20,6 +20,7 @@ import { useMasterWork } from '../../api/changes.ts';
 import { Choice } from '../../parts/choice.tsx';
 import { EditableTime } from '../../parts/editable-time.tsx';
 import { useDesk, usePanelFrame } from '../../play/use-desk.tsx';
+import { UndoWords } from '../../parts/undo-buttons.tsx';
 import { TextFileInput } from '../../parts/text-file-input.tsx';
 import { joined } from '../../parts/joined.ts';
 
@@ -140,21 +141,11 @@ export function ShotsPanel({ master }: { master: Master }) {
             {joined}.{' '}
           </>
         )}
-        <button
-          className="fix tall"
-          disabled={busy || !master.can.undo}
-          onClick={() => run({ kind: 'undo' })}
-        >
-          Take back
-        </button>
-        {' · '}
-        <button
-          className="fix tall"
-          disabled={busy || !master.can.redo}
-          onClick={() => run({ kind: 'redo' })}
-        >
-          Do again
-        </button>
+        <UndoWords
+          undo={!busy && master.can.undo}
+          redo={!busy && master.can.redo}
+          onStep={(kind) => run({ kind })}
+        />
       </p>
       <p>
         <button className="fix tall" disabled={busy} onClick={() => file.current?.click()}>
