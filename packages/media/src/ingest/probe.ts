@@ -11,6 +11,7 @@ import {
   type Result,
 } from '@mivvy/core';
 import { readTopLevel } from '../measure/boxes.ts';
+import { eachPacket } from '../ffmpeg/packets.ts';
 import { eachProbeLine, explainFailure, inputArgs, runFfprobe } from '../ffmpeg/run.ts';
 
 const numeric = z.coerce.number().optional().catch(undefined);
@@ -330,21 +331,11 @@ async function readPacketTimes(
 ): Promise<Result<PacketTimes>> {
   const times: PacketTimes = { shown: [], decoded: [], lastDuration: 0, longestKeyframeGap: 1 };
   let sinceKey = 0;
-  const args = [
-    '-v',
-    'error',
-    '-select_streams',
-    String(streamIndex),
-    '-show_entries',
-    'packet=pts_time,dts_time,duration_time,flags',
-    '-of',
-    'csv=p=0',
-    ...inputArgs(path),
-  ];
-  const read = await eachProbeLine(
-    args,
-    (line) => {
-      const [pts, dts, duration, flags = ''] = line.split(',');
+  const read = await eachPacket(
+    path,
+    streamIndex,
+    ['pts_time', 'dts_time', 'duration_time', 'flags'],
+    ({ pts_time: pts, dts_time: dts, duration_time: duration, flags = '' }) => {
       // Some containers put empty lines between their packets.
       if (!pts || flags.includes('D')) return;
       times.shown.push(pts === 'N/A' ? NaN : Number(pts));

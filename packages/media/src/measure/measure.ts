@@ -10,7 +10,7 @@ import {
   type Rate,
   type Result,
 } from '@mivvy/core';
-import { eachProbeLine, inputArgs } from '../ffmpeg/run.ts';
+import { eachPacket } from '../ffmpeg/packets.ts';
 import { moovComesFirst, readStatement, topLevelBoxes } from './boxes.ts';
 import { readHead, stated, type FileHead } from './file-head.ts';
 import { measureLoudnessOverTime } from './loudness-over-time.ts';
@@ -27,23 +27,15 @@ function levelText(codec: string, level: number | undefined): string | null {
 /** Length of a sound by its packets, for containers that state none of their own; undefined where they say nothing. */
 async function soundSeconds(path: string, stream: number, signal?: AbortSignal): Promise<number | undefined> {
   let [first, last] = [Infinity, -Infinity];
-  const read = await eachProbeLine(
-    [
-      '-v',
-      'error',
-      '-select_streams',
-      String(stream),
-      '-show_entries',
-      'packet=pts_time,duration_time',
-      '-of',
-      'csv=p=0',
-      ...inputArgs(path),
-    ],
-    (line) => {
-      const [pts, duration] = line.split(',').map(Number);
+  const read = await eachPacket(
+    path,
+    stream,
+    ['pts_time', 'duration_time'],
+    (packet) => {
+      const [pts, duration] = [Number(packet.pts_time), Number(packet.duration_time)];
       if (!Number.isFinite(pts)) return;
-      first = Math.min(first, pts!);
-      last = Math.max(last, pts! + (Number.isFinite(duration) ? duration! : 0));
+      first = Math.min(first, pts);
+      last = Math.max(last, pts + (Number.isFinite(duration) ? duration : 0));
     },
     signal,
   );

@@ -1,5 +1,5 @@
 import { ok, peakKbps, type CodedPicture, type Result } from '@mivvy/core';
-import { eachProbeLine, inputArgs } from '../ffmpeg/run.ts';
+import { eachPacket } from '../ffmpeg/packets.ts';
 
 /** The pictures of a film as they are stored, without decoding any. */
 export interface StoredPictures {
@@ -17,21 +17,11 @@ export async function readPictures(
   signal?: AbortSignal,
 ): Promise<Result<StoredPictures>> {
   const found: StoredPictures = { pictures: [], stored: [], keys: [] };
-  const args = [
-    '-v',
-    'error',
-    '-select_streams',
-    String(stream),
-    '-show_entries',
-    'packet=pts_time,dts_time,size,flags',
-    '-of',
-    'csv=p=0',
-    ...inputArgs(path),
-  ];
-  const read = await eachProbeLine(
-    args,
-    (line) => {
-      const [pts, dts, size, flags = ''] = line.split(',');
+  const read = await eachPacket(
+    path,
+    stream,
+    ['pts_time', 'dts_time', 'size', 'flags'],
+    ({ pts_time: pts, dts_time: dts, size, flags = '' }) => {
       if (size === undefined || flags.includes('D')) return;
       if (flags.includes('K')) found.keys.push(found.pictures.length);
       found.pictures.push({ seconds: Number(dts === 'N/A' ? pts : dts), bytes: Number(size) });
