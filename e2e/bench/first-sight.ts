@@ -5,6 +5,7 @@ import { execa } from 'execa';
 import { planMaster, usualLively } from '../../packages/core/src/index.ts';
 import { countFrames, makeProxy, probeMaster } from '../../packages/media/src/index.ts';
 import { endServer, startServer } from '../testing/own-server.ts';
+import { asker } from './kit.ts';
 
 /** What the first ten minutes cost: the sheet, framing on arrival, and films that are too large to be played as they are. */
 
@@ -137,14 +138,7 @@ export async function firstSight(dir: string, say: (line: string) => void): Prom
 
   // Only what is framed by what is seen is looked at: that takes as long as a film runs, and nothing else here waits for it.
   const { child, base } = await startServer(dataDir, { MIVVY_LOOKING: 'when-asked' });
-  const ask = async <T>(method: string, path: string, body?: unknown): Promise<T> =>
-    (await (
-      await fetch(`${base}/api${path}`, {
-        method,
-        headers: { 'Content-Type': 'application/json' },
-        ...(body === undefined ? {} : { body: JSON.stringify(body) }),
-      })
-    ).json()) as T;
+  const ask = asker(base);
   const browser = await chromium.launch({
     executablePath: process.env.MIVVY_CHROMIUM ?? '/usr/bin/chromium',
     args: ['--no-sandbox', '--disable-gpu', '--no-first-run', '--disable-background-networking'],

@@ -3,7 +3,8 @@ import { join } from 'node:path';
 import { chromium } from '@playwright/test';
 import { browserArgs } from '../testing/browser-args.ts';
 import { endServer, startServer } from '../testing/own-server.ts';
-import { median, peakMemory, tall, timed, type Bench } from './kit.ts';
+import { asker, median, tall, timed, type Bench } from './kit.ts';
+import { bringIn } from './taking-in.ts';
 
 const places = [
   'starter-tall',
@@ -16,53 +17,6 @@ const places = [
   'bench-tall',
 ];
 
-/** Asks a server for something. */
-async function ask<T>(base: string, method: string, path: string, body?: unknown): Promise<T> {
-  const answer = await fetch(`${base}/api${path}`, {
-    method,
-    headers: { 'Content-Type': 'application/json' },
-    ...(body === undefined ? {} : { body: JSON.stringify(body) }),
-  });
-  const text = await answer.text();
-  return (text ? JSON.parse(text) : null) as T;
-}
-
-/** Brings a film in from the inbox and waits until all has been done with it. `meanwhile` is called again and again. */
-async function bringIn(base: string, meanwhile?: () => Promise<void>) {
-  const [file] = await ask<{ path: string }[]>(base, 'GET', '/inbox');
-  const { id } = await ask<{ id: string }>(base, 'POST', '/productions', { name: 'Bench' });
-  const master = await ask<{ id: string }>(base, 'POST', `/productions/${id}/masters`, {
-    inboxFile: file!.path,
-  });
-  for (;;) {
-    const jobs = await ask<{ kind: string; state: string }[]>(base, 'GET', `/productions/${id}/jobs`);
-    const prepared = jobs.some(({ kind }) => kind === 'prepare');
-    if (prepared && jobs.every(({ state }) => state !== 'queued' && state !== 'running')) break;
-    await meanwhile?.();
-    await new Promise((r) => setTimeout(r, 300));
-  }
-  return { id, masterId: master.id };
-}
-
-/** What taking in ten minutes costs: until its shots, its loudness, its stills and its proof copy are there. */
-export async function takingIn({ dir, say }: Bench, long: string): Promise<void> {
-  const dataDir = join(dir, 'taking in');
-  await mkdir(join(dataDir, 'inbox'), { recursive: true });
-  await link(long, join(dataDir, 'inbox', 'long.mp4'));
-  const { child, base } = await startServer(dataDir, { MIVVY_LOOKING: 'when-asked' });
-  try {
-    let highest = 0;
-    const took = await timed(() =>
-      bringIn(base, async () => void (highest = Math.max(highest, await peakMemory(child.pid!)))),
-    );
-    say(
-      `taking in ten minutes of 1080p, with its proof copy ÷ its length: ${(took / 600).toFixed(2)}; the server’s highest memory ÷ the limit of 400 MB: ${(highest / 400e6).toFixed(2)}`,
-    );
-  } finally {
-    await endServer(child, 'SIGTERM');
-  }
-}
-
 /** How soon a ten-minute film is seen, and how the proofs of a shorter one play and scrub. */
 export async function interfaceTimes({ dir, say }: Bench, long: string, shorter: string): Promise<void> {
   const dataDir = join(dir, 'data');
@@ -74,6 +28,7 @@ export async function interfaceTimes({ dir, say }: Bench, long: string, shorter:
     args: browserArgs,
   });
   try {
+    const ask = asker(base);
     const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
     let uploadEnd = 0;
     page.on('response', (answer) => {
@@ -102,9 +57,9 @@ export async function interfaceTimes({ dir, say }: Bench, long: string, shorter:
     );
 
     // All that is still to be done with ten minutes takes minutes, and goes with them.
-    for (const { id } of await ask<{ id: string }[]>(base, 'GET', '/productions'))
-      await ask(base, 'DELETE', `/productions/${id}`);
-    await ask(base, 'POST', '/spec-book/files', {
+    for (const { id } of await ask<{ id: string }[]>('GET', '/productions'))
+      await ask('DELETE', `/productions/${id}`);
+    await ask('POST', '/spec-book/files', {
       fileName: 'b.specbook.json',
       text: JSON.stringify({
         format: 'mivvy-spec-book',
@@ -113,7 +68,7 @@ export async function interfaceTimes({ dir, say }: Bench, long: string, shorter:
       }),
     });
     const production = await bringIn(base);
-    await ask(base, 'POST', `/productions/${production.id}/versions`, {
+    await ask('POST', `/productions/${production.id}/versions`, {
       masterId: production.masterId,
       placementIds: places,
     });

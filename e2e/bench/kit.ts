@@ -137,3 +137,17 @@ export async function peakMemory(pid: number): Promise<number> {
   const status = await readFile(`/proc/${pid}/status`, 'utf8').catch(() => '');
   return Number(/VmHWM:\s+(\d+) kB/.exec(status)?.[1] ?? 0) * 1024;
 }
+
+/** Asks a server for something, by its address. Throws what it refuses. */
+export const asker =
+  (base: string) =>
+  async <T>(method: string, path: string, body?: unknown): Promise<T> => {
+    const headers = { 'Content-Type': 'application/json' };
+    const answer = await fetch(`${base}/api${path}`, {
+      method,
+      ...(body === undefined ? {} : { headers, body: JSON.stringify(body) }),
+    });
+    const text = await answer.text();
+    if (!answer.ok) throw new Error(`${method} ${path}: ${text}`);
+    return (text ? JSON.parse(text) : null) as T;
+  };

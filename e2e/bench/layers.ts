@@ -16,7 +16,7 @@ import {
 } from '../../packages/core/src/index.ts';
 import { deliver, shippedShaper } from '../../packages/media/src/index.ts';
 import { endServer, startServer } from '../testing/own-server.ts';
-import { eightShapes } from './kit.ts';
+import { asker, eightShapes } from './kit.ts';
 
 /** What layers and captions cost: in an export, while a title is typed, with ten thousand cues, and a long script. */
 
@@ -170,14 +170,7 @@ async function manyCues(dir: string, source: string, say: (line: string) => void
   await mkdir(join(data, 'inbox'), { recursive: true });
   await execa('cp', [source, join(data, 'inbox', 'film.mp4')]);
   const { child, base } = await startServer(data, { MIVVY_LOOKING: 'when-asked', MIVVY_REVIEW_PORT: '0' });
-  const ask = async <T>(method: string, path: string, body?: unknown): Promise<T> =>
-    (await (
-      await fetch(`${base}/api${path}`, {
-        method,
-        headers: { 'Content-Type': 'application/json' },
-        ...(body === undefined ? {} : { body: JSON.stringify(body) }),
-      })
-    ).json()) as T;
+  const ask = asker(base);
   const browser = await chromium.launch({
     executablePath: process.env.MIVVY_CHROMIUM ?? '/usr/bin/chromium',
     args: ['--no-sandbox', '--disable-gpu', '--no-first-run', '--disable-background-networking'],

@@ -4,6 +4,7 @@ import { join } from 'node:path';
 import { execa } from 'execa';
 import { redisThere, startMachine, startRedis } from '../testing/own-redis.ts';
 import { endServer, startServer, type OwnServer } from '../testing/own-server.ts';
+import { asker } from './kit.ts';
 
 /** Exports of one run. */
 const asked = 12;
@@ -72,15 +73,7 @@ async function run({ dir, source, queue, machines }: Run): Promise<number> {
 }
 
 async function timedRun({ base }: OwnServer, machines: number): Promise<number> {
-  const ask = async <T>(method: string, path: string, body?: unknown): Promise<T> => {
-    const headers = { 'Content-Type': 'application/json' };
-    const answer = await fetch(`${base}/api${path}`, {
-      method,
-      ...(body === undefined ? {} : { headers, body: JSON.stringify(body) }),
-    });
-    if (!answer.ok) throw new Error(`${method} ${path}: ${await answer.text()}`);
-    return (await answer.json()) as T;
-  };
+  const ask = asker(base);
   const until = async (done: () => Promise<boolean>) => {
     while (!(await done())) await new Promise((resolve) => setTimeout(resolve, 200));
   };

@@ -13,7 +13,7 @@ import { dataFlow } from './data-flow.ts';
 import { exportRatio, movingRatio } from './exports.ts';
 import { firstSight } from './first-sight.ts';
 import { followingTable, lookingSpeed, solvingSpeed } from './following.ts';
-import { interfaceTimes, takingIn } from './interface.ts';
+import { interfaceTimes } from './interface.ts';
 import { factsFor, film, longFilm, tall, timed, type Bench } from './kit.ts';
 import { largeWorkspace } from './large.ts';
 import { layersSpeed } from './layers.ts';
@@ -24,6 +24,7 @@ import { plantedTable } from './planted.ts';
 import { reviewSpeed } from './review.ts';
 import { setRatio } from './sets.ts';
 import { shotsSpeed } from './shots.ts';
+import { takingIn } from './taking-in.ts';
 import { troublesSpeed } from './troubles.ts';
 
 /** A grainy film of eight seconds: as hard to code as a camera's. */
