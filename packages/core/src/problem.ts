@@ -9,6 +9,8 @@ export interface Problem {
   sentence: string;
   /** What to do about it, in one sentence; empty where nothing can be done. */
   mend: string;
+  /** How many bytes must be free before it goes on, where want of room is foreseen. */
+  bytesNeeded?: number | undefined;
 }
 
 /** Either a value or the problem that stands in its place. */

@@ -94,7 +94,7 @@ export async function openWorkspace(
       freeBytes: () => ws.freeBytes(),
       events,
       log,
-      onRoom: () => runner.retryForRoom(),
+      onRoom: (free) => runner.retryForRoom(free),
     });
     const standIns = options.outlets
       ? null

@@ -36,6 +36,9 @@ test('problems travel through steps as values; anything else is a mistake of our
 test('a run that fails says why; one that is cancelled throws that', async () => {
   const failed = await runFfmpeg(['-i', '/nowhere/film.mp4', '-f', 'null', '-']);
   expect(!failed.ok && failed.problem.sentence).toMatch(/no longer there/);
+  // A disk without room for the last bytes, of which ffmpeg 5 says so and exits with 0.
+  const picture = ['-f', 'lavfi', '-i', 'testsrc2=s=32x32:r=25:d=0.2', '-f', 'matroska', '/dev/full'];
+  expect(await runFfmpeg(picture)).toMatchObject({ ok: false, problem: { code: 'disk-full' } });
   const controller = new AbortController();
   controller.abort();
   await expect(runFfmpeg(['-version'], { signal: controller.signal })).rejects.toThrow(Cancelled);

@@ -146,6 +146,13 @@ export function explainFailure(stderr: string, exit: string): Problem {
   };
 }
 
+/**
+ * Whether a tool that ended well left its file without its end: ffmpeg 5 exits with 0 where the disk has no room for the
+ * last bytes, and only says so.
+ */
+export const leftUnfinished = (stderr: string): boolean =>
+  /Error (?:writing trailer|closing file)\b/.test(stderr);
+
 /** What every call of ffmpeg starts with. */
 export const quietly = ['-hide_banner', '-nostdin', '-nostats'];
 
@@ -179,7 +186,7 @@ export async function runFfmpeg(args: string[], options: RunOptions = {}): Promi
     );
   }
   if (result.isCanceled || options.signal?.aborted) throw new Cancelled();
-  if (result.failed)
+  if (result.failed || leftUnfinished(stderr))
     return { ok: false, problem: explainFailure(stderr, result.shortMessage ?? 'no reason given') };
   return ok(stderr);
 }

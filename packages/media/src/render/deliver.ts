@@ -1,4 +1,4 @@
-import { link, mkdir, rename, rm, stat, statfs, unlink } from 'node:fs/promises';
+import { link, mkdir, rename, rm, stat, unlink } from 'node:fs/promises';
 import { dirname } from 'node:path';
 import {
   checkFile,
@@ -21,6 +21,7 @@ import { sha256File } from '../ingest/hash.ts';
 import type { GraphicPath } from '../layers/overlay-input.ts';
 import type { DecodedFilms } from './decoded-films.ts';
 import { encodePlan, type EncodeProgress } from './encode-plan.ts';
+import { LowestRoom } from './lowest-room.ts';
 import { filmItself } from './picture-source.ts';
 import type { SoundShelf } from './sound-shelf.ts';
 
@@ -102,7 +103,8 @@ export async function deliver(plan: RenderPlan, options: DeliverOptions): Promis
   const { workDir, signal, logFile } = options;
   await rm(workDir, { recursive: true, force: true });
   const before = await stat(options.masterPath).catch(() => null);
-  const made = await catching(async () => {
+  const room = new LowestRoom(dirname(options.outPath));
+  const making = catching(async () => {
     await mkdir(workDir, { recursive: true });
     await mkdir(dirname(options.outPath), { recursive: true });
     try {
@@ -164,19 +166,18 @@ export async function deliver(plan: RenderPlan, options: DeliverOptions): Promis
       await rm(workDir, { recursive: true, force: true });
     }
   });
-  return made.ok ? made : { ok: false, problem: await truth(made.problem, dirname(options.outPath)) };
+  let lowest = 0;
+  const made = await making.finally(async () => (lowest = await room.end()));
+  return made.ok ? made : { ok: false, problem: truth(made.problem, lowest) };
 }
 
-/** Less than this free after a failure, and the failure was the full disk, whatever the tools made of it. Bytes. */
+/** Less than this free before a failure, and the failure was the full disk, whatever the tools made of it. Bytes. */
 const nothingFree = 2_000_000;
 
 /** A problem as it is: tools do not always say that what stopped them was the disk. */
-async function truth(problem: Problem, folder: string): Promise<Problem> {
-  if (problem.code !== 'ffmpeg-failed') return problem;
-  const disk = await statfs(folder).catch(() => null);
-  return disk && disk.bavail * disk.bsize < nothingFree
-    ? explainFailure('No space left on device', '')
-    : problem;
+function truth(problem: Problem, lowest: number): Problem {
+  const vague = problem.code === 'ffmpeg-failed' || problem.code === 'incomplete';
+  return vague && lowest < nothingFree ? explainFailure('No space left on device', '') : problem;
 }
 
 /** Puts a finished file in its place, whole or not at all, and never in the place of another. */

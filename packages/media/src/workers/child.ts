@@ -1,12 +1,12 @@
 import { spawn, type ChildProcess } from 'node:child_process';
 import { parentPort } from 'node:worker_threads';
-import { killedFromOutside } from '../ffmpeg/run.ts';
+import { killedFromOutside, leftUnfinished } from '../ffmpeg/run.ts';
 import { toolCall } from '../ffmpeg/tool.ts';
 
 /** A tool that a worker has started. */
 export interface WorkerChild {
   child: ChildProcess;
-  /** Its exit code; null when it was killed or could not be started. */
+  /** Its exit code; null when it was killed, could not be started, or left its file without its end. */
   ended: Promise<number | null>;
   /** What it has said on standard error, and whether something else than {@link stop} ended it. */
   words: () => string;
@@ -50,7 +50,7 @@ export function startChild(
     child.on('close', (code, signal) => {
       living.delete(stop);
       if (signal && !stopped) words += killedFromOutside(signal);
-      resolve(code);
+      resolve(leftUnfinished(words) ? null : code);
     });
   });
   living.add(stop);

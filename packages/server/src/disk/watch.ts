@@ -15,17 +15,17 @@ interface WatchOptions {
   freeBytes: () => Promise<number>;
   events: Events;
   log: Logger;
-  /** Called when there is room again for what had stopped. */
-  onRoom: () => Promise<void>;
+  /** Called when there is room again for what had stopped, with the free bytes; whether something waits for more. */
+  onRoom: (free: number) => Promise<boolean>;
 }
 
 /** Knows whether the data disk is full, tells when that changes, and lets work go on when there is room again. */
 export class DiskWatch {
   state: DiskState = { full: false, freeBytes: 0 };
   private timer: NodeJS.Timeout | undefined;
-  /** Something stopped for want of room and waits for it. */
-  private owed = false;
-  private lastAgain = 0;
+  /** Something stopped for want of room and waits for it; it may have done so before this start. */
+  private owed = true;
+  private lastAgain = steadyNow();
   private looking: Promise<void> | null = null;
 
   constructor(private readonly options: WatchOptions) {}
@@ -70,6 +70,7 @@ export class DiskWatch {
     if (full || !this.owed || free < roomAbove || steadyNow() - this.lastAgain < againEveryMs) return;
     this.owed = false;
     this.lastAgain = steadyNow();
-    await onRoom();
+    // Something may stop meanwhile: what it owes stands.
+    if (await onRoom(free)) this.owed = true;
   }
 }

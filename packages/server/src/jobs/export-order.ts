@@ -129,11 +129,15 @@ export async function exportOrder(ws: Ws, job: JobRow): Promise<Result<ExportOrd
   const needed = (budget.expectedBytes ?? 0) * 2 + spareBytes;
   const free = await ws.freeBytes();
   if (free < needed) {
-    return fail(
-      'disk-full',
-      `The disk has ${bytesLabel(free)} free and this export needs about ${bytesLabel(needed)}.`,
-      'Free some space and start it again; nothing was touched.',
-    );
+    return {
+      ok: false,
+      problem: {
+        code: 'disk-full',
+        sentence: `The disk has ${bytesLabel(free)} free and this export needs about ${bytesLabel(needed)}.`,
+        mend: 'Free some space; it goes on by itself then. Nothing was touched.',
+        bytesNeeded: needed,
+      },
+    };
   }
 
   return ok({

@@ -12,7 +12,7 @@ import { exportOrder, filmRead, findVersion } from './export-order.ts';
 import type { JobContext, JobKindWork } from './runner.ts';
 import { dropMade, newPlace, takeIn } from './take-in.ts';
 
-type Ws = Pick<Workspace, 'db' | 'storage' | 'specs' | 'letters' | 'freeBytes' | 'events' | 'disk'>;
+type Ws = Pick<Workspace, 'db' | 'storage' | 'specs' | 'letters' | 'freeBytes' | 'events'>;
 
 /** Exports one version: its plan as it stood when it was asked for, the file, its measurement, and its row. */
 export function exportWork(ws: Ws): JobKindWork {
@@ -65,10 +65,7 @@ async function exportVersion(
     graphicPath: (what) => graphicPath(ws.storage, what),
     onProgress: ({ stage, ...rest }) => progress({ stage: deliverStages[stage], ...rest }),
   });
-  if (!result.ok) {
-    if (result.problem.code === 'disk-full') ws.disk.met();
-    return result;
-  }
+  if (!result.ok) return result;
   const { report, bytes, sha256, cover } = result.value;
   const stillIt = await openMaster(ws, order.drawn);
   try {
@@ -94,10 +91,7 @@ async function exportVersion(
     return ok(undefined);
   } catch (error) {
     await dropMade(outPath);
-    if (isDiskFull(error)) {
-      ws.disk.met();
-      return { ok: false, problem: diskFullProblem };
-    }
+    if (isDiskFull(error)) return { ok: false, problem: diskFullProblem };
     // Its version was removed while it was made.
     if (!(await findVersion(ws, job.subjectId))) return ok(undefined);
     throw error;

@@ -71,7 +71,6 @@ async function readThrough(ws: Workspace, { job, signal, progress }: JobContext)
   progress({ stage: 'counting frames', fraction: 0.05 });
   const summed = await countAndSum(path, row, signal, progress);
   if (!summed.ok) {
-    if (summed.problem.code === 'disk-full') ws.disk.met();
     await save({ state: 'failed', problem: summed.problem });
     return summed;
   }

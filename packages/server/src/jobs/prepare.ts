@@ -29,7 +29,6 @@ async function prepareMaster(ws: Workspace, { job, signal, progress }: JobContex
     signal,
     logFile: logPath(storage, job.id),
   });
-  if (!result.ok && result.problem.code === 'disk-full') ws.disk.met();
   if (result.ok) await prepared(ws, row.id);
   return result;
 }

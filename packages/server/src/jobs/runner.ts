@@ -231,18 +231,27 @@ export class Runner {
     return row;
   }
 
-  /** Starts again what failed for want of room on the disk. */
-  async retryForRoom(): Promise<void> {
+  /**
+   * Starts again what failed for want of room on the disk, as far as so many bytes suffice for it, and was not asked for
+   * once more since.
+   *
+   * @returns whether something waits for more room than that
+   */
+  async retryForRoom(free: number): Promise<boolean> {
     const rows = await this.db
-      .select({ id: jobs.id })
+      .select({ id: jobs.id, problem: jobs.problem })
       .from(jobs)
       .where(
         and(
           eq(jobs.state, 'failed'),
           sql`'disk-full' in (json_extract(${jobs.problem}, '$.value.code'), json_extract(${jobs.problem}, '$.code'))`,
+          sql`not exists (select 1 from jobs later where later.production_id = jobs.production_id
+            and later.created_at > jobs.created_at and later.kind = jobs.kind and later.subject_id = jobs.subject_id)`,
         ),
       );
-    for (const { id } of rows) await this.retry(id);
+    const fits = rows.filter(({ problem }) => (problem?.bytesNeeded ?? 0) <= free);
+    for (const { id } of fits) await this.retry(id);
+    return fits.length < rows.length;
   }
 
   /** Ends every job about something that is being removed, and waits until none of them writes any more. */
@@ -353,7 +362,6 @@ export class Runner {
         ending = { state: this.stopped ? 'given-back' : 'cancelled' };
       } else {
         this.log.error({ err: error, job: row.id }, 'job ended unexpectedly');
-        if (isDiskFull(error)) this.options.onDiskFull();
         const problem: Problem = isDiskFull(error)
           ? diskFullProblem
           : {
@@ -395,6 +403,8 @@ export class Runner {
       }),
     );
     if (done) this.events.tell({ kind: 'job', job: toJob(done) });
+    // Only now: whoever looks for what waits for room finds it once it is written.
+    if (done?.problem?.code === 'disk-full') this.options.onDiskFull();
     const ws = { db: this.db, events: this.events };
     if (row.kind === 'export') await tellVersion(ws, row.subjectId);
     else await tellProduction(ws, row.productionId);
@@ -403,12 +413,9 @@ export class Runner {
 
   /** Writes what must not be lost: while the disk is full it waits for room. A server that is being stopped does not wait. */
   private async persist<T>(write: () => Promise<T>): Promise<T | undefined> {
-    for (let waited = false; ; waited = true) {
+    for (;;) {
       try {
-        const written = await write();
-        // Whoever asked for room meanwhile found this still running.
-        if (waited) this.options.onDiskFull();
-        return written;
+        return await write();
       } catch (error) {
         this.log.error({ err: error }, 'what became of a job could not be written');
         if (this.stopped || !isDiskFull(error)) return undefined;

@@ -97,7 +97,6 @@ export async function takeBackExport(
   } catch (error) {
     await dropMade(outPath);
     const problem: Problem | null = isDiskFull(error) ? diskFullProblem : null;
-    if (problem) ws.disk.met();
     await ws.runner.end(row, owner, problem ? { state: 'failed', problem } : { state: 'dropped' });
     throw error;
   }

@@ -129,7 +129,7 @@ export async function smallFilm(path: string, seconds = 2): Promise<void> {
   ]);
 }
 
-/** Waits until something is true; two minutes at most, because a machine may be loaded. */
+/** Waits until something is true; five minutes at most, because a machine may be loaded. */
 export async function until<T>(look: () => Promise<T | undefined | false>): Promise<T> {
   const started = performance.now();
   for (;;) {
