@@ -430,6 +430,25 @@ describe('overruling', () => {
     const j = judgeFollowing(framing, { from: 150, to: 300 }, film.looks[1]!.tracks[0]!, master, tall, 25);
     expect(j).toMatchObject({ inside: 1, centre: 1, clear: 1, rms: 0, turns: 0, figure: 100, words: [] });
   });
+  test('who fills the frame so nearly that what was seen may miss an edge is not scored as sure', () => {
+    const window = (1080 * 9) / 16 / 1920;
+    /** Somebody in the middle of the frame with so much room at each side, shares of their width. */
+    const judged = (room: number, kind: Track['kind'] = 'person', x = 0.5) => {
+      const w = window / (1 + 2 * room);
+      const who = { ...going('a', 'walker', x, x, 100, { w }), kind };
+      const framing = heldFraming({ x, y: 0.5, zoom: 1 });
+      return judgeFollowing(framing, { from: 0, to: 100 }, who, master, tall, 25);
+    };
+    expect(judged(0.08)).toMatchObject({ inside: 1, figure: 100, words: [] });
+    expect(judged(0.05)).toMatchObject({ inside: 1, figure: 88, words: [expect.stringContaining('edges')] });
+    // What somebody has drawn has its edges where they drew them.
+    expect(judged(0.05, 'drawn')).toMatchObject({ figure: 100, words: [] });
+    // At the picture's own edges nothing more could be shown.
+    const wide = { ...tall, frameSize: master };
+    const all = going('a', 'walker', 0.5, 0.5, 100, { w: 1, h: 0.6 });
+    const whole = judgeFollowing(heldFraming(), { from: 0, to: 100 }, all, master, wide, 25);
+    expect(whole).toMatchObject({ inside: 1, figure: 100 });
+  });
 });
 
 describe('a following move as any other move', () => {
