@@ -29,6 +29,35 @@ test('a file that is no film is said in words, and nothing else is lost', async 
   await expect(page.getByText('640 × 360, 25 fps, 2 s', { exact: false })).toBeVisible();
 });
 
+test('a version whose film cannot be used is said not to have been checked', async ({ page, request }) => {
+  const letter = join(files, 'no film.mp4');
+  await writeFile(letter, 'Dear client, the film follows.');
+  await addQuickBook(page);
+  await page.goto('/');
+  await page
+    .getByTestId('film-chooser')
+    .first()
+    .setInputFiles([letter, await plainFilm('beside no film.mp4')]);
+  await leaveForLater(page);
+  await expect(page.getByText('This is not a video that can be read.').first()).toBeVisible();
+  const production = `/api/productions/${/productions\/([\w-]+)/.exec(page.url())![1]!}`;
+  const { masters } = (await (await request.get(production)).json()) as {
+    masters: { id: string; state: string }[];
+  };
+  expect(masters).toHaveLength(2);
+  for (const { id } of masters) {
+    const data = { masterId: id, placementIds: ['quick-square'] };
+    expect((await request.post(`${production}/versions`, { data })).ok()).toBe(true);
+  }
+  const checked = page.getByRole('region', { name: 'What was checked' });
+  await expect(checked).toContainText('1 version could not be checked.');
+  await expect(checked).not.toContainText('Every version');
+  const unusable = masters.find(({ state }) => state === 'failed')!;
+  expect((await request.delete(`/api/masters/${unusable.id}`)).ok()).toBe(true);
+  await expect(checked).toContainText('Every version keeps to its place’s numbers.');
+  await expect(checked).not.toContainText('could not be checked');
+});
+
 test('an upload that is cut in the middle goes on by itself', async ({ page }) => {
   const film = await plainFilm('long way.mp4', 20);
   await page.goto('/');
