@@ -68,9 +68,14 @@ export class DiskWatch {
     }
     if (was && !full) this.owed = true;
     if (full || !this.owed || free < roomAbove || steadyNow() - this.lastAgain < againEveryMs) return;
-    this.owed = false;
     this.lastAgain = steadyNow();
-    // Something may stop meanwhile: what it owes stands.
-    if (await onRoom(free)) this.owed = true;
+    // Put down before it is asked for: something may stop meanwhile, and what that is owed stands.
+    this.owed = false;
+    try {
+      if (await onRoom(free)) this.owed = true;
+    } catch (error) {
+      this.owed = true;
+      throw error;
+    }
   }
 }
