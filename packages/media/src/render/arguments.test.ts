@@ -197,4 +197,17 @@ describe('filter chains', () => {
       ),
     ).toContain('in_color_matrix=bt601');
   });
+  test('for a sketch it is made small first, before its colours are brought over', () => {
+    const half = { width: 960, height: 540 };
+    const small = 'scale=960:540:flags=fast_bilinear';
+    const chain = (over: Parameters<typeof plan>[1]) =>
+      decodeFilters(plan({}, over), { kind: 'delivered', skipped: 0 }, half).split(',');
+    expect(chain({}).slice(-2)).toEqual([small, 'format=yuv420p']);
+    const toned = chain({ hdr: 'hlg' });
+    expect(toned.indexOf(small)).toBeLessThan(toned.indexOf('zscale=t=linear:npl=203'));
+    expect(toned.indexOf(small)).toBeGreaterThan(0);
+    expect(
+      toned.filter((filter) => filter.startsWith('scale=')).map((filter) => filter.split(':')[0]),
+    ).toEqual(['scale=960', 'scale=960']);
+  });
 });

@@ -4,6 +4,7 @@ import {
   type MasterFacts,
   type MasterRect,
   type RenderPlan,
+  type Size,
 } from '@mivvy/core';
 
 /** What the filters need to know of a master to show it as it should be seen. */
@@ -141,16 +142,26 @@ export function stillFilters(
 export const sharpenFilters = ({ sharpen }: RenderPlan): string[] =>
   sharpen ? [`unsharp=luma_msize_x=5:luma_msize_y=5:luma_amount=${sharpen}:chroma_amount=0`] : [];
 
-/** The filter chain that gives the resampler a plan's pictures whole: as displayed, in BT.709, limited range, 8 bit. */
-export function decodeFilters(plan: RenderPlan, pictures: Pictures): string {
+/**
+ * The filter chain that gives the resampler a plan's pictures whole: as displayed, or as small as a sketch has them; in
+ * BT.709, limited range, 8 bit.
+ */
+export function decodeFilters(
+  plan: RenderPlan,
+  pictures: Pictures,
+  size: Size = plan.master.displayed,
+): string {
   const { master } = plan;
-  const { width, height } = master.displayed;
+  const { width, height } = size;
+  const isWhole = width === master.displayed.width && height === master.displayed.height;
   const asItIs = master.hdr === 'none' && master.matrix === 'bt709' && master.range === 'tv';
   return [
     ...picturesOf(plan, pictures),
+    // Before its colours are brought over, which costs the more the larger it is.
+    ...(isWhole ? [] : [`scale=${width}:${height}:flags=${scalers.sketch}`]),
     ...(master.hdr !== 'none' ? toneMap : []),
     ...(asItIs ? [] : [scaleTo(width, height, master)]),
-    isOdd(master.displayed) ? 'format=yuv444p' : 'format=yuv420p',
+    isOdd(size) ? 'format=yuv444p' : 'format=yuv420p',
   ].join(',');
 }
 

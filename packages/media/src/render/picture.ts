@@ -76,7 +76,9 @@ export async function encodePicture(
     const pictures: Pictures = plain
       ? { kind: 'delivered', skipped: seek.skipped }
       : { kind: 'span', span, skipped: seek.skipped };
-    const filters = still ? stillFilters(read, pictures, still) : decodeFilters(read, pictures);
+    const filters = still
+      ? stillFilters(read, pictures, still)
+      : decodeFilters(read, pictures, plan.master.displayed);
     return [
       ...quietly,
       ...seek.args,
