@@ -297,7 +297,7 @@ describe('export', () => {
     await until(async () => (await detail(p.id)).versions[0]!.standing === 'passed');
   });
 
-  test('want of room is foreseen and said; the export goes on by itself when there is room', async () => {
+  test('want of room is foreseen and said; what was asked for last goes on by itself when there is room, after a restart, too', async () => {
     const full = await testServer({ freeBytes: async () => 900_000_000_000 });
     await smallFilm(join(full.dir, 'inbox', 'f.mp4'));
     const p = await production(full);
@@ -305,25 +305,32 @@ describe('export', () => {
     await wholeRead(p.id, full);
     await full.stop(true);
     // Room for rows and pictures, so that the disk does not count as full.
-    let free = 40_000_000;
-    const tight = await testServer({ dataDir: full.dir, freeBytes: async () => free });
-    await tight.get(z.array(jobSchema), 'POST', `/productions/${p.id}/exports`, { versionIds: [v.id] });
-    const exported = async (state: string) =>
-      (await tight.get(z.array(jobSchema), 'GET', `/productions/${p.id}/jobs`)).find(
-        (j) => j.kind === 'export' && j.state === state,
+    const tight = await testServer({ dataDir: full.dir, freeBytes: async () => 40_000_000 });
+    const asked = { versionIds: [v.id] };
+    const ask = async () =>
+      (await tight.get(z.array(jobSchema), 'POST', `/productions/${p.id}/exports`, asked))[0]!;
+    const ended = (id: string, state: string, server: TestServer) =>
+      until(async () =>
+        (await server.get(z.array(jobSchema), 'GET', `/productions/${p.id}/jobs`)).find(
+          (j) => j.id === id && j.state === state,
+        ),
       );
-    const failed = await until(() => exported('failed'));
+    const before = await ended((await ask()).id, 'failed', tight);
+    const failed = await ended((await ask()).id, 'failed', tight);
+    expect(failed.id).not.toBe(before.id);
     expect(failed.problem).toMatchObject({
       code: 'disk-full',
       sentence: expect.stringContaining('40.0 MB free'),
     });
     // More, and not enough for this one.
-    free = failed.problem!.bytesNeeded! - 1;
-    await tight.ws.runner.retryForRoom(free);
-    expect(await exported('failed')).toEqual(failed);
-    free += 1;
-    expect((await until(() => exported('done'))).id).toBe(failed.id);
-    await tight.stop();
+    const enough = failed.problem!.bytesNeeded!;
+    expect(await tight.ws.runner.retryForRoom(enough - 1)).toBe(true);
+    expect(await ended(failed.id, 'failed', tight)).toEqual(failed);
+    await tight.stop(true);
+    const again = await testServer({ dataDir: full.dir, freeBytes: async () => enough });
+    await ended(failed.id, 'done', again);
+    expect(await ended(before.id, 'failed', again)).toEqual(before);
+    await again.stop();
   });
 });
 

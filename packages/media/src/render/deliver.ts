@@ -166,9 +166,8 @@ export async function deliver(plan: RenderPlan, options: DeliverOptions): Promis
       await rm(workDir, { recursive: true, force: true });
     }
   });
-  let lowest = 0;
-  const made = await making.finally(async () => (lowest = await room.end()));
-  return made.ok ? made : { ok: false, problem: truth(made.problem, lowest) };
+  const made = await making.finally(() => room.end());
+  return made.ok ? made : { ok: false, problem: truth(made.problem, room.lowest) };
 }
 
 /** Less than this free before a failure, and the failure was the full disk, whatever the tools made of it. Bytes. */

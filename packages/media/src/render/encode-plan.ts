@@ -33,7 +33,8 @@ const caution = 0.985;
 
 /**
  * A plan as its sketch is drawn: what is laid over it stands in pixels of the frame itself, and is sized after it is laid.
- * A window that moves is drawn from pictures of half the size, too, which halves what the sketch costs.
+ * A window that moves is drawn from pictures of half the size, too: where a film's colours have to be brought over, that
+ * is most of what a sketch costs.
  */
 function sketched(plan: RenderPlan): RenderPlan {
   const { width, height } = plan.master.displayed;

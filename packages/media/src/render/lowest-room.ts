@@ -5,7 +5,8 @@ const everyMs = 250;
 
 /** Watches the room on a folder's disk. */
 export class LowestRoom {
-  private lowest = Infinity;
+  /** The fewest bytes that were free so far; infinity where nothing could be told. */
+  lowest = Infinity;
   private readonly timer = setInterval(() => void this.look(), everyMs);
 
   constructor(private readonly folder: string) {
@@ -17,10 +18,9 @@ export class LowestRoom {
     if (disk) this.lowest = Math.min(this.lowest, disk.bavail * disk.bsize);
   }
 
-  /** Ends watching. The fewest bytes that were free, or infinity where nothing could be told. */
-  async end(): Promise<number> {
+  /** Looks once more, and ends watching. */
+  async end(): Promise<void> {
     clearInterval(this.timer);
     await this.look();
-    return this.lowest;
   }
 }
