@@ -64,6 +64,13 @@ const became = (...states: Dispatch['state'][]) =>
   });
 const copies = () => outlets.films().filter((film) => film.sha256 === sha256);
 const stage = async () => (await made.versions())[0]!.stage;
+/** The workspace asks outlets by itself, too: what both hear is news once. */
+const askedTwiceAtOnce = () => Promise.all([askAfterDispatches(s.ws), askAfterDispatches(s.ws)]);
+/** What is told of the file, the newest first. */
+const told = async () => {
+  const all = await s.get(z.array(happeningViewSchema), 'GET', `/productions/${made.id}/happenings`);
+  return all.filter((h) => h.deliverableId === deliverableId).map((h) => h.what.kind);
+};
 
 test('a file arrives once, however often it is sent; its receipt is kept, and it is live when the outlet says so', async () => {
   await Promise.all([send(), send(), send()]);
@@ -72,19 +79,14 @@ test('a file arrives once, however often it is sent; its receipt is kept, and it
   expect(['dispatched', 'live']).toContain(await stage());
   await send();
   await until(async () => {
-    await askAfterDispatches(s.ws);
+    await askedTwiceAtOnce();
     return (await became('arrived', 'live')).state === 'live';
   });
   expect([await stage(), (await own()).length, copies().length]).toEqual(['live', 1, 1]);
   const shown = await fetch((await own())[0]!.receipt!.address!);
   const bytes = Buffer.from(await shown.arrayBuffer());
   expect(createHash('sha256').update(bytes).digest('hex')).toBe(sha256);
-  const told = await s.get(z.array(happeningViewSchema), 'GET', `/productions/${made.id}/happenings`);
-  expect(told.filter((h) => h.deliverableId === deliverableId).map((h) => h.what.kind)).toEqual([
-    'live',
-    'sent',
-    'made',
-  ]);
+  expect(await told()).toEqual(['live', 'sent', 'made']);
 }, 150_000);
 
 // Each fault, and what has to come of it: the end, and how many copies the outlet has.
@@ -141,10 +143,11 @@ test('an outlet that refuses after it had taken the film: it is down, and told',
   await became('arrived', 'live');
   await faulty({ refuseAfterwards: 'Music is not cleared.' });
   await until(async () => {
-    await askAfterDispatches(s.ws);
+    await askedTwiceAtOnce();
     return (await own())[0]!.state === 'taken-down';
   });
   expect([(await own())[0]!.problem!.sentence, await stage()]).toEqual(['Music is not cleared.', 'passed']);
+  expect((await told()).filter((kind) => kind === 'taken-down')).toHaveLength(1);
 }, 150_000);
 
 test('a file that was changed behind our back is never sent', async () => {
