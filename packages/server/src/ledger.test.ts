@@ -288,6 +288,45 @@ test('a production is started like another, its days moved with the delivery', a
   });
 });
 
+test('a search finds each word in all that is told, in any case and script, after each change', async () => {
+  const [tall, square, third] = made.versionIds;
+  const foundBy = async (typed: string) => {
+    const page = await ledger(`search=${encodeURIComponent(typed)}&order=name`);
+    expect(page.total).toBe(page.rows.length);
+    expect(Object.values(page.counts).reduce((sum, n) => sum + n, 0)).toBe(page.total);
+    return page.rows.map((row) => row.versionId).sort();
+  };
+  const everything = [...made.versionIds].sort();
+  const fileName = (await ledger('holder=Jo')).rows[0]!.fileName!;
+  await s.call('PATCH', `/productions/${made.id}`, { name: 'Été 京都', client: 'Ærø 100%_' });
+  const told: [string, string[]][] = [
+    ['', everything],
+    // The accent by itself, as some keyboards and file systems write it.
+    ['E\u0301TÉ', everything],
+    ['京都 æRØ', everything],
+    ['100%_', everything],
+    ['100%0', []],
+    ['Kite', []],
+    ['QUICK', everything],
+    ['quick-TALL', [tall!]],
+    [fileName, [tall!]],
+    ['jo', [tall!]],
+    ['quick squ', [square!]],
+    // Of three, one is not found.
+    ['passed.mp4', []],
+    ['.mp4', [square!, tall!].sort()],
+    ['.mp4 京', [square!, tall!].sort()],
+  ];
+  for (const [typed, found] of told) expect([typed, await foundBy(typed)]).toEqual([typed, found]);
+  await s.call('PATCH', `/productions/${made.id}/tracking`, { versionIds: [third], holder: 'Ümit' });
+  expect(await foundBy('üMIT')).toEqual([third]);
+  await s.call('PATCH', `/productions/${made.id}/tracking`, { versionIds: [third], holder: '' });
+  expect(await foundBy('üMIT')).toEqual([]);
+  await s.call('PATCH', `/productions/${made.id}`, { name: 'Kite', client: 'Harbour Trust' });
+  expect(await foundBy('京都')).toEqual([]);
+  expect(await foundBy('kite')).toEqual(everything);
+});
+
 test('what was counted holds through every change, though only what has changed is counted again', async () => {
   const [tall] = made.versionIds;
   const versionIds = [tall];

@@ -8,7 +8,6 @@ import {
   isNull,
   lte,
   notInArray,
-  or,
   sql,
   type AnyColumn,
   type SQL,
@@ -30,8 +29,8 @@ import {
 import { lastOf } from '../happenings.ts';
 import { settleStandings } from '../plans.ts';
 import type { Workspace } from '../workspace.ts';
-import { Counted } from './counted.ts';
-import { allCells, countCells, dueOn, isItsNewest, type Cell } from './ledger-cells.ts';
+import { allCells, dueOn, isItsNewest, type Cell } from './ledger-cells.ts';
+import { search } from './ledger-search.ts';
 import { none, tally } from './ledger-tally.ts';
 import { stageColumn } from './stages.ts';
 
@@ -52,7 +51,7 @@ const lastNumber = sql<
 /** What each order sorts by; days that are not said come last. */
 const sortedBy: Readonly<Record<LedgerQuery['order'], SQL | typeof versions.holder>> = {
   due: sql`coalesce(${versions.dueOn}, ${productions.dueOn}, '9999')`,
-  name: sql`lower(coalesce(${outlets.name}, '') || ' ' || coalesce(${placementName}, ${versions.placementId}))`,
+  name: sql`coalesce(places.place, lower(' ' || ${versions.placementId}))`,
   production: sql`lower(${productions.name})`,
   stage: stageColumn,
   holder: versions.holder,
@@ -80,49 +79,8 @@ const groupOrder = ({ key, name }: { key: SQL; name: SQL }): SQL[] => [
   key,
 ];
 
-/** A text as a pattern of LIKE that finds it anywhere. */
-const anywhere = (words: string) => `%${words.replace(/[\\%_]/g, (sign) => `\\${sign}`)}%`;
-
-/**
- * Whether a word stands anywhere in what is told of a deliverable. Each table is looked through by itself, once, and not
- * once more for each deliverable that it is joined to.
- */
-function mentions(pattern: string): SQL {
-  const like = (column: Column) => sql`${column} like ${pattern} escape '\\'`;
-  const within = (id: AnyColumn, found: SQL) => sql`${id} in (select ${found})`;
-  return or(
-    like(versions.placementId),
-    like(versions.holder),
-    within(
-      versions.productionId,
-      sql`p.id from ${productions} p where ${like(sql`p.name`)} or ${like(sql`p.client`)}`,
-    ),
-    within(versions.masterId, sql`m.id from ${masters} m where ${like(sql`m.name`)}`),
-    within(versions.cutId, sql`c.id from ${cuts} c where ${like(sql`c.name`)}`),
-    within(
-      versions.placementId,
-      sql`p.id from ${placements} p join ${outlets} o on o.id = p.outlet_id where ${like(sql`o.name`)}`,
-    ),
-    sql`(${versions.placementId}, ${versions.placementRevision}) in (
-      select r.placement_id, r.number from ${placementRevisions} r
-      where ${like(sql`json_extract(r.placement, '$.value.name')`)})`,
-    within(
-      versions.id,
-      sql`d.version_id from ${deliverables} d where ${like(sql`d.file_name`)} and d.export_number = (
-        select max(x.export_number) from ${deliverables} x where x.version_id = d.version_id)`,
-    ),
-  )!;
-}
-
-/** Whether every word of a search stands somewhere in what is told of a deliverable. */
-const searched = ({ search }: LedgerQuery): SQL[] =>
-  search
-    .split(/\s+/)
-    .filter(Boolean)
-    .map((word) => mentions(anywhere(word)));
-
 function wanted(query: LedgerQuery): SQL[] {
-  const found: SQL[] = searched(query);
+  const found: SQL[] = [];
   if (query.productionId) found.push(eq(versions.productionId, query.productionId));
   if (query.holder !== undefined) found.push(eq(versions.holder, query.holder));
   if (query.dueFrom !== undefined) found.push(gte(dueOn, query.dueFrom));
@@ -161,15 +119,31 @@ const entries = (ws: Ws) =>
     .leftJoin(madeFor, isMadeFor)
     .leftJoin(deliverables, isItsNewest);
 
-/** Deliverables with the names of their places, by which they are sorted. */
-const namedEntries = (ws: Ws) =>
-  ws.db
+/** Deliverables with the names of their places, by which they are sorted: each name is worked out once, not for each of them. */
+const namedEntries = (ws: Ws) => {
+  const { placementId, number, placement } = placementRevisions;
+  const called = sql`coalesce(json_extract(${placement}, '$.value.name'), ${placementId})`;
+  const places = ws.db
+    .select({
+      placementId,
+      number,
+      place: sql<string>`lower(coalesce(${outlets.name}, '') || ' ' || ${called})`.as('place'),
+    })
+    .from(placementRevisions)
+    .leftJoin(placements, eq(placements.id, placementId))
+    .leftJoin(outlets, eq(outlets.id, placements.outletId))
+    .as('places');
+  return ws.db
     .select({ versionId: versions.id })
     .from(versions)
     .innerJoin(productions, eq(productions.id, versions.productionId))
     .leftJoin(placements, eq(placements.id, versions.placementId))
     .leftJoin(outlets, eq(outlets.id, placements.outletId))
-    .leftJoin(madeFor, isMadeFor);
+    .leftJoin(
+      places,
+      and(eq(places.placementId, versions.placementId), eq(places.number, versions.placementRevision)),
+    );
+};
 
 /** One page of the ledger: rows from SQL, nothing planned or parsed. */
 export async function ledgerPage(
@@ -178,9 +152,11 @@ export async function ledgerPage(
   { from, count, folded = [] }: { from: number; count: number; folded?: readonly string[] },
 ): Promise<LedgerPage> {
   await settleStandings(ws);
-  const { counts, groups, holders } = await tallyOf(ws, query);
-  const ids = await idsOf(ws, query, { from, count, folded });
-  const found = new Map((await rowsOf(ws, ids)).map((row) => [row.versionId, row]));
+  const cells = await allCells(ws);
+  const found = await search(ws, query.search);
+  const { counts, groups } = tally(found?.cells ?? cells, query);
+  const ids = await idsOf(ws, query, found?.rows, { from, count, folded });
+  const rows = new Map((await rowsOf(ws, ids)).map((row) => [row.versionId, row]));
   const last = new Map(await inPieces(ids, async (some) => [...(await lastOf(ws.db, some))]));
   const total = Object.entries(counts).reduce(
     (sum, [stage, n]) => (query.stages.length && !query.stages.includes(stage as never) ? sum : sum + n),
@@ -191,7 +167,7 @@ export async function ledgerPage(
     .reduce((sum, group) => sum + group.count, 0);
   return {
     rows: ids.flatMap((id): LedgerRow[] => {
-      const row = found.get(id);
+      const row = rows.get(id);
       if (!row) return [];
       const { placementId, ...shown } = row;
       const event = last.get(id);
@@ -207,7 +183,7 @@ export async function ledgerPage(
     total: total - away,
     counts,
     groups,
-    holders,
+    holders: [...new Set(cells.map(({ holder }) => holder).filter(Boolean))].sort(),
   };
 }
 
@@ -224,6 +200,7 @@ function conditionsOf(query: LedgerQuery): SQL[] {
 async function idsOf(
   ws: Ws,
   query: LedgerQuery,
+  found: SQL | undefined,
   { from, count, folded }: { from: number; count: number; folded: readonly string[] },
 ): Promise<string[]> {
   const unfolded =
@@ -231,7 +208,7 @@ async function idsOf(
   const direction = query.descending ? desc : asc;
   const page = <Q extends SQLiteSelect>(all: Q) =>
     all
-      .where(and(...conditionsOf(query), stagesOf(query), unfolded))
+      .where(and(...conditionsOf(query), found, stagesOf(query), unfolded))
       .orderBy(
         ...(query.group ? groupOrder(groupedBy[query.group]) : []),
         direction(sortedBy[query.order]),
@@ -267,25 +244,6 @@ async function inPieces<Found>(
   const found: Found[] = [];
   for (let at = 0; at < ids.length; at += 5000) found.push(...(await ask(ids.slice(at, at + 5000))));
   return found;
-}
-
-const foundCells = new Counted<Cell[]>(50);
-
-/** The cells that a query is counted from: those in which its words were found. */
-function cellsFor(ws: Ws, query: LedgerQuery): Promise<Cell[]> {
-  const words = searched(query);
-  return words.length === 0
-    ? allCells(ws)
-    : foundCells.ask(ws, query.search, () => countCells(ws, and(...words)));
-}
-
-/** What a query comes to, whatever page of it is shown. */
-async function tallyOf(
-  ws: Ws,
-  query: LedgerQuery,
-): Promise<Pick<LedgerPage, 'counts' | 'groups' | 'holders'>> {
-  const holders = new Set((await allCells(ws)).map(({ holder }) => holder).filter(Boolean));
-  return { ...tally(await cellsFor(ws, query), query), holders: [...holders].sort() };
 }
 
 /** Stages that no day weighs on any more. */
