@@ -84,6 +84,18 @@ test('a placement is changed by dragging and by numbers; what it touches is show
   await expect(page.getByText('Made for revision 1 of its place.')).toHaveCount(0);
   await page.goto('/spec-book/mole-tall');
   await expect(page.getByText('is made for revision 2')).toBeVisible();
+
+  // Its areas are seen over any frame of a film that is here.
+  await page.getByRole('button', { name: 'What the frame is drawn over: change' }).click();
+  await page.getByRole('menuitem', { name: /^mole film/ }).click();
+  await expect(drawing).toHaveCSS('background-image', /\/poster"/);
+  await page.getByRole('slider', { name: /^Frame of mole film/ }).press('End');
+  await expect(drawing).toHaveCSS('background-image', /\/stills\/49\?/);
+  const [, still] = /url\("(.+)"\)/.exec(
+    await drawing.evaluate((element) => getComputedStyle(element).backgroundImage),
+  )!;
+  const answer = await page.request.get(still!);
+  expect([answer.status(), answer.headers()['content-type']]).toEqual([200, 'image/jpeg']);
 });
 
 test('two windows change one placement: the second sees what the first did, and puts its own on top', async ({

@@ -163,7 +163,12 @@ const isWhatWasSent = (of: Consignment, receipt: Receipt): boolean =>
 
 async function arrived(ws: Ws, row: DispatchRow, of: Consignment, receipt: Receipt): Promise<void> {
   await ws.db.transaction(async (tx) => {
-    await setState(tx, row.id, { state: 'arrived', receipt, problem: null }, ['waiting', 'sending']);
+    // What is there is there, though somebody may have cancelled it at the last moment.
+    await setState(tx, row.id, { state: 'arrived', receipt, problem: null }, [
+      'waiting',
+      'sending',
+      'cancelled',
+    ]);
     await happened(tx, [
       about(row, { kind: 'sent', file: of.fileName, to: row.to, receipt: receipt.receipt }),
     ]);

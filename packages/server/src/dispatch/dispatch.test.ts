@@ -7,7 +7,7 @@ import fc from 'fast-check';
 import { eq } from 'drizzle-orm';
 import * as z from 'zod';
 import { dispatchSchema, happeningViewSchema, type Dispatch } from '@mivvy/api';
-import { deliverables } from '../db/schema.ts';
+import { deliverables, jobs } from '../db/schema.ts';
 import { openStandIns } from '../stand-ins/outlet.ts';
 import { noFaults, type Faults } from '../stand-ins/faults.ts';
 import { fromStored } from '../storage.ts';
@@ -173,6 +173,31 @@ test('a file that is behind is not taken', async () => {
   });
   expect([answer.status, (answer.body as { code: string }).code]).toEqual([409, 'not-to-be-sent']);
 });
+
+test('what is cancelled on its way is not there; what is cancelled as it arrives has arrived', async () => {
+  const jobOf = async (dispatchId: string) =>
+    (await s.ws.db.select().from(jobs).where(eq(jobs.subjectId, dispatchId)))[0]!.id;
+  const cancel = async (dispatchId: string) => s.call('POST', `/jobs/${await jobOf(dispatchId)}/cancel`);
+  await faulty({ bytesPerSecond: 2000 });
+  await send();
+  const { id } = await became('sending');
+  await cancel(id);
+  await became('cancelled');
+  expect([copies().length, await stage()]).toEqual([0, 'passed']);
+  await faulty({});
+  const { outlet } = s.ws.connectors;
+  const sent = outlet.send.bind(outlet);
+  outlet.send = async (...how) => {
+    const outcome = await sent(...how);
+    await cancel(id);
+    return outcome;
+  };
+  await s.call('POST', `/dispatches/${id}/again`);
+  const arrived = await became('arrived', 'live');
+  outlet.send = sent;
+  expect([arrived.receipt?.sha256, copies().length]).toEqual([sha256, 1]);
+  expect((await told()).filter((kind) => kind === 'sent')).toHaveLength(1);
+}, 150_000);
 
 test('a folder gets whole files by their names, and no other file of it is touched', async () => {
   const folder = join(dir, 'watched folder');

@@ -89,20 +89,20 @@ export async function countCells(ws: Pick<Workspace, 'db'>, where?: SQL): Promis
 }
 
 /** A deliverable, and all that a search looks through: a line each, in small letters. */
-export interface Entry {
+export interface Spoken {
   versionId: string;
   words: string;
 }
 
 /** Deliverables that the ledger counts together, each by itself. */
 export interface SpokenCell extends Omit<Cell, 'count'> {
-  entries: readonly Entry[];
+  each: readonly Spoken[];
 }
 
 /** As a search compares them: without regard to a letter's case, or to how an accent is written. */
 export const inSmall = (text: string): string => text.normalize('NFC').toLowerCase();
 
-async function readEntries(ws: Ws, productionIds: readonly string[]): Promise<SpokenCell[]> {
+async function readSpoken(ws: Ws, productionIds: readonly string[]): Promise<SpokenCell[]> {
   const all = told(ws, inArray(versions.productionId, [...productionIds]));
   const { columns, groups } = countedBy(all);
   // Packed by the database: a row each takes three times as long to come over.
@@ -111,9 +111,9 @@ async function readEntries(ws: Ws, productionIds: readonly string[]): Promise<Sp
     .select({ ...columns, packed })
     .from(all)
     .groupBy(...groups);
-  return rows.map(({ packed: entries, ...cell }) => ({
+  return rows.map(({ packed: list, ...cell }) => ({
     ...cell,
-    entries: (JSON.parse(entries) as [string, string][]).map(([versionId, words]) => ({
+    each: (JSON.parse(list) as [string, string][]).map(([versionId, words]) => ({
       versionId,
       words: inSmall(words),
     })),
@@ -123,10 +123,10 @@ async function readEntries(ws: Ws, productionIds: readonly string[]): Promise<Sp
 const cells = new PerProduction((ws, productionIds) =>
   countCells(ws, inArray(versions.productionId, [...productionIds])),
 );
-const spokenCells = new PerProduction(readEntries);
+const spokenCells = new PerProduction(readSpoken);
 
 /** All deliverables of the workspace in cells. Standings are to be settled before. */
 export const allCells = (ws: Ws): Promise<Cell[]> => cells.all(ws);
 
 /** All deliverables of the workspace, each with what a search looks through. Standings are to be settled before. */
-export const allEntries = (ws: Ws): Promise<SpokenCell[]> => spokenCells.all(ws);
+export const allSpoken = (ws: Ws): Promise<SpokenCell[]> => spokenCells.all(ws);

@@ -1,6 +1,6 @@
 import { inArray, notInArray, sql, type SQL } from 'drizzle-orm';
 import { versions } from '../db/schema.ts';
-import { allEntries, inSmall, type Cell } from './ledger-cells.ts';
+import { allSpoken, inSmall, type Cell } from './ledger-cells.ts';
 
 /** What a search has found. */
 export interface Found {
@@ -11,17 +11,14 @@ export interface Found {
 }
 
 /** Finds the deliverables of which every word of a search stands somewhere in what is told of them; undefined for no word. */
-export async function search(
-  ws: Parameters<typeof allEntries>[0],
-  typed: string,
-): Promise<Found | undefined> {
+export async function search(ws: Parameters<typeof allSpoken>[0], typed: string): Promise<Found | undefined> {
   const words = inSmall(typed).split(/\s+/).filter(Boolean);
   if (words.length === 0) return undefined;
   const [found, missed]: [string[], string[]] = [[], []];
   const cells: Cell[] = [];
-  for (const { entries, ...cell } of await allEntries(ws)) {
+  for (const { each, ...cell } of await allSpoken(ws)) {
     const before = found.length;
-    for (const { versionId, words: spoken } of entries)
+    for (const { versionId, words: spoken } of each)
       (words.every((word) => spoken.includes(word)) ? found : missed).push(versionId);
     if (found.length > before) cells.push({ ...cell, count: found.length - before });
   }
