@@ -126,6 +126,8 @@ export async function largeWorkspace({ dir, say }: Bench): Promise<void> {
       ['sorted by name', (n) => `/ledger?order=name&count=100&from=${n * 50}`],
       ['in groups', () => '/ledger?group=production&count=100'],
       ['searched', (n) => `/ledger?search=production%20${n}&count=100`],
+      ['searched for what all have', () => '/ledger?search=quick&count=100'],
+      ['searched for what half have', (n) => `/ledger?search=${n % 10}&count=100`],
       ['home', () => '/productions'],
       ['what needs somebody', () => '/attention'],
       ['one production', (n) => `/productions/p${n * 7}`],
