@@ -79,15 +79,6 @@ const groupOrder = ({ key, name }: { key: SQL; name: SQL }): SQL[] => [
   key,
 ];
 
-function wanted(query: LedgerQuery): SQL[] {
-  const found: SQL[] = [];
-  if (query.productionId) found.push(eq(versions.productionId, query.productionId));
-  if (query.holder !== undefined) found.push(eq(versions.holder, query.holder));
-  if (query.dueFrom !== undefined) found.push(gte(dueOn, query.dueFrom));
-  if (query.dueBy !== undefined) found.push(lte(dueOn, query.dueBy));
-  return found;
-}
-
 const columns = {
   versionId: versions.id,
   productionId: versions.productionId,
@@ -189,11 +180,15 @@ export async function ledgerPage(
 
 const stagesOf = ({ stages }: LedgerQuery) => (stages.length ? inArray(stageColumn, stages) : undefined);
 
-/** What a query's rows have to be, beyond its stages. */
-function conditionsOf(query: LedgerQuery): SQL[] {
-  const { group, within } = query;
-  const inside = group && within !== undefined ? [sql`${groupedBy[group].key} = ${within}`] : [];
-  return [...wanted(query), ...inside];
+/** What a query's rows have to be, beyond its words and its stages. */
+function conditionsOf({ productionId, holder, dueFrom, dueBy, group, within }: LedgerQuery): SQL[] {
+  const conditions: SQL[] = [];
+  if (productionId) conditions.push(eq(versions.productionId, productionId));
+  if (holder !== undefined) conditions.push(eq(versions.holder, holder));
+  if (dueFrom !== undefined) conditions.push(gte(dueOn, dueFrom));
+  if (dueBy !== undefined) conditions.push(lte(dueOn, dueBy));
+  if (group && within !== undefined) conditions.push(sql`${groupedBy[group].key} = ${within}`);
+  return conditions;
 }
 
 /** The versions of a page, in order: sorted by what that needs, before anything else of them is read. */
