@@ -5,6 +5,7 @@ import { stillWindow, type Placement } from '../../packages/core/src/index.ts';
 import { deliver } from '../../packages/media/src/index.ts';
 import { containerArgs, pictureArgs } from '../../packages/media/src/render/encoders.ts';
 import { stillFilters } from '../../packages/media/src/render/filters.ts';
+import { fromStart } from '../../packages/media/src/render/way-in.ts';
 import { peakMemory, planFor, tall, type Bench } from './kit.ts';
 
 /** The encoders that this process started itself; others on the machine are not ours to count. */
@@ -63,7 +64,7 @@ export async function exportMemory({ dir, say }: Bench, short: string, long: str
       '-map',
       '0:0',
       '-vf',
-      stillFilters(plan, { kind: 'delivered', skipped: 0 }, stillWindow(plan)!),
+      stillFilters(plan, { kind: 'delivered', way: fromStart(plan.master) }, stillWindow(plan)!),
       ...pictureArgs(plan, 'only'),
       '-an',
       ...containerArgs(plan),

@@ -13,11 +13,12 @@ import {
 import { DecodedFilms, deliver, SoundShelf } from '../../packages/media/src/index.ts';
 import { containerArgs, pictureArgs } from '../../packages/media/src/render/encoders.ts';
 import { stillFilters } from '../../packages/media/src/render/filters.ts';
+import { fromStart } from '../../packages/media/src/render/way-in.ts';
 
 /** The plain way to make a plan's file: two passes of ffmpeg, its sound coded as it is, nothing measured. */
 export async function plainTwoPass(plan: RenderPlan, source: string, work: string): Promise<void> {
   await mkdir(work, { recursive: true });
-  const filters = stillFilters(plan, { kind: 'delivered', skipped: 0 }, stillWindow(plan)!);
+  const filters = stillFilters(plan, { kind: 'delivered', way: fromStart(plan.master) }, stillWindow(plan)!);
   const input = ['-v', 'error', '-nostdin', '-y', '-i', source, '-map', '0:0', '-vf', filters];
   await execa('ffmpeg', [...input, ...pictureArgs(plan, 1), '-an', '-f', 'null', '-'], { cwd: work });
   const sound = ['-map', '0:1', '-c:a', 'aac', '-b:a', '128k'];

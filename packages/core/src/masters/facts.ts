@@ -47,6 +47,11 @@ export const masterFactsSchema = z.object({
     framesCounted: z.boolean(),
     /** Frames from one keyframe to the next at most; known once every packet has been counted. */
     longestKeyframeGap: z.number().int().positive().optional(),
+    /**
+     * How much later a keyframe is shown than it is decoded at most, seconds: a gap before it lengthens that. Known once
+     * every packet has been counted; missing: it is not known.
+     */
+    longestKeyframeDelay: z.number().nonnegative().optional(),
     interlaced: z.boolean(),
     /** Seconds from the file's start to its first picture. */
     startSeconds: z.number(),

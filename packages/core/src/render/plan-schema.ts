@@ -44,6 +44,11 @@ export const renderPlanSchema = z.object({
     interlaced: z.boolean(),
     /** Its frames are counted from its first picture: it is never entered in the middle. Missing: it may be. */
     countedFromStart: z.literal(true).optional(),
+    /**
+     * How much later a keyframe is shown than it is decoded at most, seconds: so much earlier a film is entered whose
+     * pictures are told by their times (its rate varies, or it is interlaced). Missing: such a film is counted from its start.
+     */
+    longestKeyframeDelay: z.number().nonnegative().optional(),
     hdr: z.enum(['none', 'pq', 'hlg']),
     /** Colour matrix the picture is read with: as tagged, else by size (common practice). */
     matrix: z.enum(['bt709', 'bt601', 'bt2020']),

@@ -54,6 +54,9 @@ export function planMaster(facts: MasterFacts, hash: string): RenderPlan['master
     rateVaries: v.rateVaries,
     interlaced: v.interlaced,
     ...(v.countedFromStart ? { countedFromStart: true as const } : {}),
+    ...((v.rateVaries || v.interlaced) && v.longestKeyframeDelay !== undefined
+      ? { longestKeyframeDelay: v.longestKeyframeDelay }
+      : {}),
     hdr: v.hdr,
     matrix: codedMatrix(facts),
     range: v.colour.range ?? (v.pixelFormat.startsWith('yuvj') ? 'pc' : 'tv'),

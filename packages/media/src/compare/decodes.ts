@@ -1,7 +1,7 @@
 import { fitCells, fitSide, type Rate, type RenderPlan, type Size } from '@mivvy/core';
 import { inputArgs, quietly } from '../ffmpeg/run.ts';
-import { countedFilters, toneMap, type MasterHandling } from '../render/filters.ts';
-import { seekTo } from '../render/seek.ts';
+import { toneMap } from '../render/filters.ts';
+import { fromStart, wayInto, type MasterHandling, type WayIn } from '../render/way-in.ts';
 import type { CompareJob } from './compare-job.ts';
 
 /** A small picture of every frame comes down pipe 1, luma alone; larger ones of some frames down pipe 3, in colour. */
@@ -88,9 +88,13 @@ function sizedMaster(
   ].join(',');
 }
 
-/** Filters that let through some of a master's frames, numbered from the first decoded, at a size. */
-export const comparedMaster = (master: MasterHandling, frames: readonly number[], size: Size): string =>
-  `${countedFilters(master)},${chosen(frames)},${sizedMaster(master, size)}`;
+/** Filters that let through some of a master's frames at a size, by the way that it is entered. */
+export const comparedMaster = (
+  master: MasterHandling,
+  { counted, skipped }: WayIn,
+  frames: readonly number[],
+  size: Size,
+): string => `${counted},${chosen(frames.map((f) => f - skipped))},${sizedMaster(master, size)}`;
 
 /** Decodes every frame of a master at a size, three planes of that size each, down pipe 1. */
 export const wholeDecode = (master: MasterHandling, path: string, size: Size): string[] => [
@@ -99,7 +103,7 @@ export const wholeDecode = (master: MasterHandling, path: string, size: Size): s
   '-map',
   `0:${master.videoStream}`,
   '-vf',
-  `${countedFilters(master)},${sizedMaster(master, size, 'yuv444p')}`,
+  `${fromStart(master).counted},${sizedMaster(master, size, 'yuv444p')}`,
   '-fps_mode',
   'passthrough',
   '-f',
@@ -115,19 +119,19 @@ export function masterDecode(
   samples: readonly number[],
 ): Decode & { skipped: number } {
   const { master } = plan;
-  const seek = needed.from > countedUpTo ? seekTo(master, needed.from) : { skipped: 0, args: [] };
+  const way = needed.from > countedUpTo ? wayInto(master, needed.from) : fromStart(master);
   const small = fitSide(master.displayed, masterSide);
   const large = fitSide(master.displayed, masterLargeSide);
   const to = (size: Size) => sizedMaster(master, size);
-  const counted = `${countedFilters(master)},trim=end_frame=${needed.to - seek.skipped}`;
+  const counted = `${way.counted},trim=end_frame=${needed.to - way.skipped}`;
   return {
     args: args(
       path,
-      seek.args,
-      `[0:${master.videoStream}]${counted},split=2[a][b];[a]${to(small)},extractplanes=y[small];[b]${chosen(samples.map((f) => f - seek.skipped))},${to(large)}[large]`,
+      way.args,
+      `[0:${master.videoStream}]${counted},split=2[a][b];[a]${to(small)},extractplanes=y[small];[b]${chosen(samples.map((f) => f - way.skipped))},${to(large)}[large]`,
     ),
     small,
     large,
-    skipped: seek.skipped,
+    skipped: way.skipped,
   };
 }

@@ -12,7 +12,7 @@ import {
 import * as z from 'zod';
 import { inputArgs, must, pictureInput, runFfmpegToMemory, runFfprobe } from '../ffmpeg/run.ts';
 import { comparedMaster } from '../compare/decodes.ts';
-import { seekTo } from '../render/seek.ts';
+import { wayInto } from '../render/way-in.ts';
 
 /** Longer side of the pictures that are compared. */
 const comparedSide = 480;
@@ -54,10 +54,10 @@ export async function findCover(
   signal?.throwIfAborted();
   if (!still) return null;
   const shown = fitSide(master.displayed, comparedSide * 3);
-  const { args, skipped } = seekTo(master, cover.frame);
+  const way = wayInto(master, cover.frame);
   const film = await luma(
-    [...args, ...inputArgs(masterPath), '-map', `0:${master.videoStream}`],
-    comparedMaster(master, [cover.frame - skipped], shown),
+    [...way.args, ...inputArgs(masterPath), '-map', `0:${master.videoStream}`],
+    comparedMaster(master, way, [cover.frame], shown),
     shown,
     signal,
   );

@@ -322,6 +322,8 @@ interface PacketTimes {
   decoded: number[];
   lastDuration: number;
   longestKeyframeGap: number;
+  /** Seconds from a keyframe's decoding to its showing at most. */
+  longestKeyframeDelay: number;
 }
 
 async function readPacketTimes(
@@ -329,7 +331,13 @@ async function readPacketTimes(
   streamIndex: number,
   signal: AbortSignal | undefined,
 ): Promise<Result<PacketTimes>> {
-  const times: PacketTimes = { shown: [], decoded: [], lastDuration: 0, longestKeyframeGap: 1 };
+  const times: PacketTimes = {
+    shown: [],
+    decoded: [],
+    lastDuration: 0,
+    longestKeyframeGap: 1,
+    longestKeyframeDelay: 0,
+  };
   let sinceKey = 0;
   const read = await eachPacket(
     path,
@@ -340,7 +348,10 @@ async function readPacketTimes(
       if (!pts || flags.includes('D')) return;
       times.shown.push(pts === 'N/A' ? NaN : Number(pts));
       times.decoded.push(dts === undefined || dts === 'N/A' ? NaN : Number(dts));
-      sinceKey = flags.includes('K') ? 1 : sinceKey + 1;
+      const isKey = flags.includes('K');
+      const delay = times.shown.at(-1)! - times.decoded.at(-1)!;
+      if (isKey && delay > times.longestKeyframeDelay) times.longestKeyframeDelay = delay;
+      sinceKey = isKey ? 1 : sinceKey + 1;
       times.longestKeyframeGap = Math.max(times.longestKeyframeGap, sinceKey);
       if (Number(duration) > 0) times.lastDuration = Number(duration);
     },
@@ -419,7 +430,7 @@ export async function countFrames(
 ): Promise<Result<MasterFacts>> {
   const read = await readPacketTimes(path, facts.video.streamIndex, signal);
   if (!read.ok) return read;
-  const { lastDuration, longestKeyframeGap } = read.value;
+  const { lastDuration, longestKeyframeGap, longestKeyframeDelay } = read.value;
   const ofDecoding = await timesAreOfDecoding(path, read.value, facts.video.streamIndex, signal);
   const { times, untimed: withoutTime } = timesOfPictures(read.value, facts.video.rate);
   const count = times.length;
@@ -444,6 +455,7 @@ export async function countFrames(
   const video = {
     ...facts.video,
     longestKeyframeGap,
+    longestKeyframeDelay: Number(longestKeyframeDelay.toFixed(6)),
     framesCounted: true,
     ...(untimed > 0 ? { countedFromStart: true, untimed } : {}),
   };

@@ -1,7 +1,8 @@
 import { rename } from 'node:fs/promises';
 import { masterSeconds, type MasterFacts, type Result } from '@mivvy/core';
 import { catching, inputArgs, must, runFfmpeg, type RunOptions } from '../ffmpeg/run.ts';
-import { proxyFilters, type MasterHandling } from '../render/filters.ts';
+import { proxyFilters } from '../render/filters.ts';
+import type { MasterHandling } from '../render/way-in.ts';
 
 /** Long side of a proxy in pixels: enough for a proof that fills half a screen. */
 const proxyLongSide = 1280;

@@ -1,6 +1,7 @@
 import { rename, stat } from 'node:fs/promises';
 import { fail, frameToSeconds, pictureStart, planMaster, type MasterFacts, type Result } from '@mivvy/core';
-import { countedFilters, stillImageFilters } from '../render/filters.ts';
+import { stillImageFilters } from '../render/filters.ts';
+import { wayInto } from '../render/way-in.ts';
 import { catching, inputArgs, must, runFfmpeg, type RunOptions } from '../ffmpeg/run.ts';
 
 /** Height of a still of a shot, pixels: twice the height that shots are shown in. */
@@ -71,22 +72,24 @@ export async function makeStill(
 /** Longest wait for a keyframe that is reckoned with while the film has not been counted, seconds. */
 const keyframeWithin = 12;
 
-/** How a frame is reached: by its time, by its time from a keyframe well before it, or by counting. */
+/**
+ * How a frame is reached: by its time, by its time from a keyframe well before it, or as an export reaches it, where the
+ * frame's own time does not say which picture is shown then.
+ */
 export function wayTo(
   facts: MasterFacts,
   frame: number,
   at: number,
 ): { before: string[]; after: string[]; choose: string } {
-  const { countedFromStart, untimed, longestKeyframeGap, rate } = facts.video;
+  const { countedFromStart, untimed, longestKeyframeGap, longestKeyframeDelay, rate, rateVaries } =
+    facts.video;
   const seek = (seconds: number) => ['-ss', seconds.toFixed(3)];
   const time = Math.max(0, at - 0.001);
+  if (untimed || (rateVaries && !countedFromStart && longestKeyframeDelay !== undefined)) {
+    const way = wayInto(planMaster(facts, ''), frame);
+    return { before: way.args, after: [], choose: `${way.counted},select=gte(n\\,${frame - way.skipped})` };
+  }
   if (!countedFromStart) return { before: seek(time), after: [], choose: '' };
-  if (untimed)
-    return {
-      before: [],
-      after: [],
-      choose: `${countedFilters(planMaster(facts, ''))},select=gte(n\\,${frame})`,
-    };
   // A seek here lands between keyframes, and pictures come only from the next one on.
   const early = Math.max(
     0,

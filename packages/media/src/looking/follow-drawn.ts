@@ -11,8 +11,7 @@ import {
 } from '@mivvy/core';
 import { locateTools } from '../ffmpeg/locate.ts';
 import { explainFailure, inputArgs, quietly } from '../ffmpeg/run.ts';
-import { countedFilters, type MasterHandling } from '../render/filters.ts';
-import { seekTo } from '../render/seek.ts';
+import { wayInto, type MasterHandling } from '../render/way-in.ts';
 import { runWorker } from '../workers/run-worker.ts';
 import { followNewsSchema, type FollowJob } from './follow-job.ts';
 
@@ -43,8 +42,8 @@ export async function followDrawnBox(
   const back = Math.floor((frame - Math.max(shot.from, frame - reach)) / step);
   const from = frame - back * step;
   const to = Math.min(shot.to, frame + reach);
-  const seek = seekTo(master, from);
-  const chosen = `select=gte(n\\,${from - seek.skipped})*lt(n\\,${to - seek.skipped})*eq(mod(n-${from - seek.skipped}\\,${step})\\,0)`;
+  const way = wayInto(master, from);
+  const chosen = `select=gte(n\\,${from - way.skipped})*lt(n\\,${to - way.skipped})*eq(mod(n-${from - way.skipped}\\,${step})\\,0)`;
   const count = Math.ceil((to - from) / step);
   const job: FollowJob = {
     ffmpeg: tools.value.ffmpeg,
@@ -62,12 +61,12 @@ export async function followDrawnBox(
     },
     decode: [
       ...quietly,
-      ...seek.args,
+      ...way.args,
       ...inputArgs(path),
       '-map',
       `0:${facts.video.streamIndex}`,
       '-vf',
-      `${countedFilters(master)},${chosen},scale=${size.width * 3}:${size.height * 3}:flags=fast_bilinear,scale=${size.width}:${size.height}:flags=area,format=yuv444p`,
+      `${way.counted},${chosen},scale=${size.width * 3}:${size.height * 3}:flags=fast_bilinear,scale=${size.width}:${size.height}:flags=area,format=yuv444p`,
       '-fps_mode',
       'passthrough',
       '-frames:v',

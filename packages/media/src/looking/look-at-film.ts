@@ -15,7 +15,7 @@ import {
 
 import { explainFailure, inputArgs, quietly } from '../ffmpeg/run.ts';
 import { locateTools } from '../ffmpeg/locate.ts';
-import { countedFilters, type MasterHandling } from '../render/filters.ts';
+import { fromStart, type MasterHandling } from '../render/way-in.ts';
 import { runWorker } from '../workers/run-worker.ts';
 import { detectorFilters, detectorSize, shippedModels } from './detector-picture.ts';
 import { lookNewsSchema, type LookJob } from './look-job.ts';
@@ -100,10 +100,11 @@ export async function lookAtFilm(
     ...lonely.map((f) => `eq(n\\,${f})`),
   ].join('+');
   const small = `select=eq(mod(n\\,${step})\\,0),scale=${size.width * 3}:${size.height * 3}:flags=fast_bilinear,scale=${size.width}:${size.height}:flags=area,format=yuv444p`;
+  const { counted } = fromStart(master);
   const graph =
     models === null
-      ? `${countedFilters(master)},${small}[small]`
-      : `${countedFilters(master)},split=2[a][b];[a]${small}[small];[b]select=${chosen},${detectorFilters(large)}[large]`;
+      ? `${counted},${small}[small]`
+      : `${counted},split=2[a][b];[a]${small}[small];[b]select=${chosen},${detectorFilters(large)}[large]`;
   const raw = (label: string, to: string) => [
     '-map',
     `[${label}]`,

@@ -6,10 +6,12 @@ import {
   type MasterFacts,
   type Placement,
   type RenderPlan,
+  type Size,
 } from '@mivvy/core';
 import { placement } from '../testing/helpers.ts';
 import { containerArgs, passesOf, pictureArgs } from './encoders.ts';
 import { decodeFilters, stillFilters, proxyFilters } from './filters.ts';
+import { fromStart, wayInto, type WayIn } from './way-in.ts';
 
 const facts = (over: Partial<MasterFacts['video']> = {}): MasterFacts => ({
   container: 'mov',
@@ -127,12 +129,16 @@ describe('encoder arguments', () => {
 });
 
 /** The one-process chain of a plan whose window stands still. */
-const chainOf = (p: RenderPlan, skipped: number) =>
-  stillFilters(p, { kind: 'delivered', skipped }, stillWindow(p)!);
+const chainOf = (p: RenderPlan, way: WayIn = fromStart(p.master)) =>
+  stillFilters(p, { kind: 'delivered', way }, stillWindow(p)!);
+
+/** The chain that gives a plan's pictures whole. */
+const wholeOf = (p: RenderPlan, size?: Size) =>
+  decodeFilters(p, { kind: 'delivered', way: fromStart(p.master) }, size);
 
 describe('filter chains', () => {
   test('pictures are numbered, cut, scaled and cut again, in that order', () => {
-    const names = chainOf(plan(), 0)
+    const names = chainOf(plan())
       .split(',')
       .map((f) => f.split('=')[0]);
     expect(names).toEqual([
@@ -151,16 +157,16 @@ describe('filter chains', () => {
   });
   test('the frames left out by seeking are not counted again', () => {
     const p = { ...plan(), kept: [{ from: 80, to: 120 }] };
-    expect(chainOf(p, 0)).toContain('trim=start_frame=80:end_frame=120');
-    expect(chainOf(p, 80)).toContain('trim=start_frame=0:end_frame=40');
+    expect(chainOf(p)).toContain('trim=start_frame=80:end_frame=120');
+    expect(chainOf(p, wayInto(p.master, 80))).toContain('trim=start_frame=0:end_frame=40');
   });
   test('every second frame is chosen by number, never blended', () => {
-    const chain = chainOf(plan({ frameRate: { max: '30' } }, { rate: { num: 50, den: 1 } }), 0);
+    const chain = chainOf(plan({ frameRate: { max: '30' } }, { rate: { num: 50, den: 1 } }));
     expect(chain).toContain('select=not(mod(n\\,2))');
     expect(chain).not.toMatch(/minterpolate|framerate|blend/);
   });
   test('each peculiarity adds its own step and no other', () => {
-    const plain = chainOf(plan(), 0);
+    const plain = chainOf(plan());
     for (const [over, step] of [
       [{ interlaced: true }, 'bwdif'],
       [{ rateVaries: true }, 'fps=25/1'],
@@ -169,7 +175,7 @@ describe('filter chains', () => {
       [{ displayed: { width: 1919, height: 1079 } }, 'format=yuv444p'],
     ] as const) {
       expect(plain).not.toContain(step);
-      expect(chainOf(plan({}, over), 0)).toContain(step);
+      expect(chainOf(plan({}, over))).toContain(step);
     }
   });
   test('a proxy is never larger than its master, and even', () => {
@@ -180,28 +186,16 @@ describe('filter chains', () => {
     );
   });
   test('what the resampler is given is the whole picture in BT.709, converted only where it is not so already', () => {
-    expect(decodeFilters(plan(), { kind: 'delivered', skipped: 0 })).not.toContain('scale');
-    expect(decodeFilters(plan({}, { hdr: 'hlg' }), { kind: 'delivered', skipped: 0 })).toContain(
-      'tonemap=hable',
-    );
-    expect(
-      decodeFilters(plan({}, { displayed: { width: 1919, height: 1079 } }), {
-        kind: 'delivered',
-        skipped: 0,
-      }),
-    ).toMatch(/format=yuv444p$/);
-    expect(
-      decodeFilters(
-        plan({}, { colour: { primaries: null, transfer: null, matrix: 'smpte170m', range: 'pc' } }),
-        { kind: 'delivered', skipped: 0 },
-      ),
-    ).toContain('in_color_matrix=bt601');
+    expect(wholeOf(plan())).not.toContain('scale');
+    expect(wholeOf(plan({}, { hdr: 'hlg' }))).toContain('tonemap=hable');
+    expect(wholeOf(plan({}, { displayed: { width: 1919, height: 1079 } }))).toMatch(/format=yuv444p$/);
+    const ofTelevision = { primaries: null, transfer: null, matrix: 'smpte170m', range: 'pc' } as const;
+    expect(wholeOf(plan({}, { colour: ofTelevision }))).toContain('in_color_matrix=bt601');
   });
   test('for a sketch it is made small first, before its colours are brought over', () => {
     const half = { width: 960, height: 540 };
     const small = 'scale=960:540:flags=fast_bilinear';
-    const chain = (over: Parameters<typeof plan>[1]) =>
-      decodeFilters(plan({}, over), { kind: 'delivered', skipped: 0 }, half).split(',');
+    const chain = (over: Parameters<typeof plan>[1]) => wholeOf(plan({}, over), half).split(',');
     expect(chain({}).slice(-2)).toEqual([small, 'format=yuv420p']);
     const toned = chain({ hdr: 'hlg' });
     expect(toned.indexOf(small)).toBeLessThan(toned.indexOf('zscale=t=linear:npl=203'));

@@ -3,9 +3,9 @@ import { mkdir, rename, rm, stat, statfs } from 'node:fs/promises';
 import { join } from 'node:path';
 import { canonicalJson, ok, type FrameSpan, type RenderPlan, type Result } from '@mivvy/core';
 import { inputArgs, runFfmpeg, runFfmpegToMemory, type RunOptions } from '../ffmpeg/run.ts';
-import { wholePictures, type MasterHandling } from './filters.ts';
+import { wholePictures } from './filters.ts';
 import { filmItself, type PictureSource } from './picture-source.ts';
-import { seekTo } from './seek.ts';
+import { wayInto, type MasterHandling } from './way-in.ts';
 
 /**
  * It may take this part of the memory that is free, where it stays until it is read again: writing it to the disk and
@@ -141,13 +141,13 @@ export class DecodedFilms {
     const onePicture = await weigh(master, masterPath, lending.signal);
     if (!onePicture.ok || onePicture.value * frames > (await this.room(this.folder))) return null;
     lending.onDecoding?.();
-    const seek = seekTo(master, span.from);
+    const way = wayInto(master, span.from);
     const part = `${path}.part`;
     const decoded = await runFfmpeg(
       [
-        ...seek.args,
+        ...way.args,
         ...inputArgs(masterPath),
-        ...['-map', `0:${master.videoStream}`, '-vf', wholePictures(master, span, seek.skipped)],
+        ...['-map', `0:${master.videoStream}`, '-vf', wholePictures(way, span)],
         ...['-fps_mode', 'passthrough', '-c:v', 'rawvideo', '-f', 'nut', part],
       ],
       run,

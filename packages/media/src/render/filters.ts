@@ -6,24 +6,7 @@ import {
   type RenderPlan,
   type Size,
 } from '@mivvy/core';
-
-/** What the filters need to know of a master to show it as it should be seen. */
-export type MasterHandling = RenderPlan['master'];
-
-/** Filters that turn what a decoder gives into one picture per master frame, numbered by its timestamp. */
-function conform(master: MasterHandling): string[] {
-  const rate = `${master.rate.num}/${master.rate.den}`;
-  return [
-    ...(master.interlaced ? ['bwdif=mode=send_frame'] : []),
-    // A film whose rate varies is brought to one rate; a steady one is renumbered, which forgives rounded timestamps.
-    ...(master.rateVaries ? ['setpts=PTS-STARTPTS', `fps=${rate}`] : []),
-    `settb=${master.rate.den}/${master.rate.num}`,
-    'setpts=N',
-  ];
-}
-
-/** The same as one chain, for whoever looks at a film picture by picture. */
-export const countedFilters = (master: MasterHandling): string => conform(master).join(',');
+import { fromStart, type MasterHandling, type WayIn } from './way-in.ts';
 
 /** Brings high dynamic range down to BT.709 by a filmic curve; 203 cd/m² is reference white (Rec. ITU-R BT.2408). */
 export const toneMap = [
@@ -60,17 +43,12 @@ function scaleTo(
 }
 
 /** Filters that let one kept span's pictures through, all of them, as they should be seen. */
-function spanPictures(master: MasterHandling, span: FrameSpan, skipped: number): string[] {
-  return [
-    ...conform(master),
-    `trim=start_frame=${span.from - skipped}:end_frame=${span.to - skipped}`,
-    'setpts=N',
-  ];
+function spanPictures({ counted, skipped }: WayIn, span: FrameSpan): string[] {
+  return [counted, `trim=start_frame=${span.from - skipped}:end_frame=${span.to - skipped}`, 'setpts=N'];
 }
 
 /** The same for whoever keeps a stretch of a film as it was decoded. */
-export const wholePictures = (master: MasterHandling, span: FrameSpan, skipped: number): string =>
-  spanPictures(master, span, skipped).join(',');
+export const wholePictures = (way: WayIn, span: FrameSpan): string => spanPictures(way, span).join(',');
 
 const squared = (master: MasterHandling) =>
   master.squarePixels
@@ -78,10 +56,10 @@ const squared = (master: MasterHandling) =>
     : [`scale=${master.displayed.width}:${master.displayed.height}:flags=lanczos`, 'setsar=1'];
 
 /** Filters that let through exactly the pictures that a plan of one span, at its own pace, delivers, at its rate. */
-function deliveredPictures(plan: RenderPlan, skipped: number): string[] {
+function deliveredPictures(plan: RenderPlan, way: WayIn): string[] {
   const { master } = plan;
   return [
-    ...spanPictures(master, plan.kept[0]!, skipped),
+    ...spanPictures(way, plan.kept[0]!),
     ...(plan.step.kind === 'nearest'
       ? [`fps=${plan.rate.num}/${plan.rate.den}`, `trim=end_frame=${plan.frames}`]
       : plan.step.n > 1
@@ -93,22 +71,20 @@ function deliveredPictures(plan: RenderPlan, skipped: number): string[] {
   ];
 }
 
-/** What is decoded for a picture: the frames of a plan of one span as they are delivered, or one kept span whole. */
-export type Pictures =
-  { kind: 'delivered'; skipped: number } | { kind: 'span'; span: FrameSpan; skipped: number };
+/**
+ * What is decoded for a picture, and the way to it: the frames of a plan of one span as they are delivered, or one kept
+ * span whole.
+ */
+export type Pictures = { kind: 'delivered'; way: WayIn } | { kind: 'span'; way: WayIn; span: FrameSpan };
 
 const picturesOf = (plan: RenderPlan, pictures: Pictures): string[] =>
   pictures.kind === 'delivered'
-    ? deliveredPictures(plan, pictures.skipped)
-    : [...spanPictures(plan.master, pictures.span, pictures.skipped), ...squared(plan.master)];
+    ? deliveredPictures(plan, pictures.way)
+    : [...spanPictures(pictures.way, pictures.span), ...squared(plan.master)];
 
 const isOdd = (size: { width: number; height: number }) => size.width % 2 !== 0 || size.height % 2 !== 0;
 
-/**
- * The filter chain that makes a plan's frames from the master's through one window that never moves, without labels.
- *
- * `skipped` are master frames that seeking has already left out before the first one decoded.
- */
+/** The filter chain that makes a plan's frames from the master's through one window that never moves, without labels. */
 export function stillFilters(
   plan: RenderPlan,
   pictures: Pictures,
@@ -183,7 +159,7 @@ export function proxyFilters(facts: MasterFacts, master: MasterHandling, longSid
   const factor = Math.min(1, longSide / Math.max(width, height));
   const even = (n: number) => Math.max(2, Math.round((n * factor) / 2) * 2);
   return [
-    ...conform(master),
+    fromStart(master).counted,
     ...(master.hdr !== 'none' ? toneMap : []),
     scaleTo(even(width), even(height), master, 'quick'),
     'setsar=1',

@@ -1,5 +1,5 @@
 import type { RenderPlan } from '@mivvy/core';
-import type { MasterHandling } from './filters.ts';
+import type { MasterHandling } from './way-in.ts';
 
 /** Where a plan's pictures are read from: its film, or pictures of it that were decoded before. */
 export interface PictureSource {

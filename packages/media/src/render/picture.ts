@@ -6,8 +6,8 @@ import { overlayGraph, type Overlay } from '../layers/overlay-input.ts';
 import { runWorker } from '../workers/run-worker.ts';
 import { decodeFilters, sharpenFilters, stillFilters, type Pictures } from './filters.ts';
 import { asRead, type PictureSource } from './picture-source.ts';
-import { seekTo } from './seek.ts';
 import { pictureNewsSchema, type PictureJob } from './picture-job.ts';
+import { wayInto } from './way-in.ts';
 
 const workerFile = new URL('./picture-worker.ts', import.meta.url);
 
@@ -39,17 +39,12 @@ export async function encodePicture(
   const read = asRead(plan, source);
   const still = stillWindow(plan);
   if (still && plain) {
-    const seek = seekTo(read.master, read.kept[0]!.from);
-    const window = stillFilters(
-      read,
-      { kind: 'delivered', skipped: seek.skipped },
-      still,
-      options.sketch ? 'sketch' : 'fine',
-    );
+    const way = wayInto(read.master, read.kept[0]!.from);
+    const window = stillFilters(read, { kind: 'delivered', way }, still, options.sketch ? 'sketch' : 'fine');
     const chain = [window, ...sharpenFilters(plan)].join(',');
     const run = await runFfmpeg(
       [
-        ...seek.args,
+        ...way.args,
         ...inputArgs(source.path),
         ...inputs,
         ...(overlays.length
@@ -72,16 +67,14 @@ export async function encodePicture(
   const { width, height } = plan.frame;
   const sharpened = sharpenFilters(plan).join(',');
   const decodes = read.kept.map((span) => {
-    const seek = seekTo(read.master, span.from);
-    const pictures: Pictures = plain
-      ? { kind: 'delivered', skipped: seek.skipped }
-      : { kind: 'span', span, skipped: seek.skipped };
+    const way = wayInto(read.master, span.from);
+    const pictures: Pictures = plain ? { kind: 'delivered', way } : { kind: 'span', way, span };
     const filters = still
       ? stillFilters(read, pictures, still)
       : decodeFilters(read, pictures, plan.master.displayed);
     return [
       ...quietly,
-      ...seek.args,
+      ...way.args,
       ...inputArgs(source.path),
       '-map',
       `0:${read.master.videoStream}`,

@@ -11,7 +11,7 @@ import {
 } from '@mivvy/core';
 import { locateTools } from '../ffmpeg/locate.ts';
 import { explainFailure, inputArgs, quietly } from '../ffmpeg/run.ts';
-import { countedFilters, type MasterHandling } from '../render/filters.ts';
+import { fromStart, type MasterHandling } from '../render/way-in.ts';
 import { runWorker } from '../workers/run-worker.ts';
 import { shotsNewsSchema, type ShotsJob } from './shots-job.ts';
 
@@ -46,7 +46,7 @@ export async function findShots(
       '-map',
       `0:${facts.video.streamIndex}`,
       '-vf',
-      `${countedFilters(master)},scale=${thumbWidth * 4}:${thumbHeight * 4}:flags=fast_bilinear,scale=${thumbWidth}:${thumbHeight}:flags=area,format=yuv444p`,
+      `${fromStart(master).counted},scale=${thumbWidth * 4}:${thumbHeight * 4}:flags=fast_bilinear,scale=${thumbWidth}:${thumbHeight}:flags=area,format=yuv444p`,
       '-fps_mode',
       'passthrough',
       '-f',
