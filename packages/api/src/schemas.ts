@@ -175,6 +175,8 @@ export const masterSchema = z.object({
   textless: textlessFilmSchema.nullable(),
   /** Null until they have been looked for. */
   shots: shotsSchema.nullable(),
+  /** They could not be found, so the film stands as one shot; nothing is looking for them now. */
+  shotsAssumed: z.boolean(),
   keeps: z.array(keepSchema),
   /** Faces that were seen in it: captions move out of their way. */
   faces: z.array(seenFaceSchema),

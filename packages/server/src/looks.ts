@@ -1,4 +1,4 @@
-import { readFile } from 'node:fs/promises';
+import { readFile, rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import { eq, sql } from 'drizzle-orm';
 import writeFileAtomic from 'write-file-atomic';
@@ -36,6 +36,10 @@ export async function readLook(storage: Storage, sha256: string): Promise<Subjec
 export async function writeLook(storage: Storage, sha256: string, look: SubjectScan): Promise<void> {
   await writeFileAtomic(fileOf(storage, sha256), JSON.stringify(look));
 }
+
+/** Forgets what was seen in a film, so that it is looked at again. */
+export const forgetLook = (storage: Storage, sha256: string): Promise<void> =>
+  rm(fileOf(storage, sha256), { force: true });
 
 /** What was seen in a master, as the API shows it. */
 export async function lookView(

@@ -302,6 +302,7 @@ async function replaceMaster(
         hasPoster: false,
         fileGeneration: old.fileGeneration + 1,
         shots: null,
+        shotsAssumed: false,
         drawn: [],
         // What was seen in the other film is not what is seen in this one.
         unimportant: [],

@@ -10,7 +10,7 @@ import { jobs, masters } from './db/schema.ts';
 import { openMaster } from './files/master-file.ts';
 import { lookedAt } from './follow-version.ts';
 import type { JobRow } from './jobs/queue/job-queue.ts';
-import { wantLook } from './looks.ts';
+import { forgetLook, wantLook } from './looks.ts';
 import { stillPath } from './storage.ts';
 import { tellProduction } from './tell.ts';
 import { wantMatches } from './textless.ts';
@@ -78,7 +78,7 @@ export async function prepareOrder(ws: Workspace, job: JobRow): Promise<Result<P
     what: {
       facts,
       sha256,
-      shots: row.shots ?? known?.shots ?? null,
+      shots: (row.shotsAssumed ? null : row.shots) ?? known?.shots ?? null,
       find: !known,
       measure: lacksLoudness(facts),
       copy: proxy === 'wanted' || proxy === 'helpful' ? proxy : 'no',
@@ -97,7 +97,7 @@ export async function takeInPart(ws: Workspace, film: ReadMaster, part: Prepared
   switch (part.part) {
     case 'shots':
       if (part.found) await writeAnalysis(ws.storage, film.sha256, part.found);
-      return keepShots(ws, film, part.found?.shots ?? oneShot);
+      return keepShots(ws, film, part.found?.shots ?? null);
     case 'loudness': {
       const { audio } = film.facts;
       if (audio)
@@ -130,11 +130,20 @@ export async function prepared(ws: Workspace, masterId: string): Promise<void> {
   await lookedAt(ws, masterId);
 }
 
-/** Gives a film its shots where it has none, and what was made for the film before it, if it has taken its place. */
-async function keepShots(ws: Workspace, film: ReadMaster, shots: readonly Shot[]): Promise<void> {
+/**
+ * Gives a film the shots that were found where it has none, or only one because none could be found before; and what was
+ * made for the film before it, if it has taken its place. Null: none could be found.
+ */
+async function keepShots(ws: Workspace, film: ReadMaster, found: readonly Shot[] | null): Promise<void> {
   const now = await masterBy(ws, film.id);
-  if (!now || now.shots !== null) return;
-  await save(ws, film, { shots: [...shots], revision: now.revision + 1 });
+  if (!now || (now.shots !== null && !(now.shotsAssumed && found))) return;
+  // It was looked at as if it were one shot.
+  if (now.shotsAssumed) await forgetLook(ws.storage, film.sha256);
+  await save(ws, film, {
+    shots: [...(found ?? oneShot)],
+    shotsAssumed: found === null,
+    revision: now.revision + 1,
+  });
   const cut = await masterBy(ws, film.id);
   if (!cut?.before) return;
   await carryOver(ws, cut, cut.before);

@@ -9,6 +9,8 @@ export interface LookedAtFilm {
   /** Shots in which nothing was looked for. */
   unlooked: number;
   looking: 'not-looked' | 'waiting' | 'looking' | 'done' | 'failed';
+  /** Its shots could not be found: it stands as one. */
+  shotsAssumed: boolean;
   /** Subjects were known by what they are, not by movement and colour alone. */
   detector: boolean;
   /** Things of which somebody said that they do not matter. */
@@ -48,6 +50,11 @@ export function assuranceWords(films: readonly LookedAtFilm[], troubles: number)
   if (failed.length) words.push(`Looking failed in ${namesOf(failed, films.length)}.`);
   const waiting = blind.filter((f) => f.looking !== 'failed');
   if (waiting.length) words.push(`Nothing has been looked for in ${namesOf(waiting, films.length)} yet.`);
+  const uncut = films.filter((f) => f.shotsAssumed);
+  if (uncut.length)
+    words.push(
+      `No shots could be found in ${namesOf(uncut, films.length)}: ${uncut.length === 1 ? 'it' : 'each'} stands as one.`,
+    );
   const missed = looked.reduce((sum, f) => sum + f.unlooked, 0);
   if (missed) words.push(`Nothing was looked for in ${countWords(missed, 'shot')}.`);
   if (looked.some((f) => !f.detector))

@@ -210,6 +210,7 @@ describe('what is said where nothing is wrong', () => {
     shots: 4,
     unlooked: 0,
     looking: 'done',
+    shotsAssumed: false,
     detector: true,
     setAside: 0,
     ...over,
@@ -223,6 +224,7 @@ describe('what is said where nothing is wrong', () => {
     expect(said({ unlooked: 2 })).toContain('Nothing was looked for in 2 shots.');
     expect(said({ unlooked: 4, looking: 'failed' })).toBe('No keeps are drawn. Looking failed in the film.');
     expect(said({ unlooked: 4, looking: 'waiting' })).not.toContain('Nothing that was found');
+    expect(said({ shotsAssumed: true })).toContain('No shots could be found in the film: it stands as one.');
     expect(said({ detector: false })).toContain('by movement and colour alone');
     expect(said({ setAside: 1 })).toContain('1 thing was said not to matter.');
     expect(said({ keeps: 3 })).toContain('3 keeps are shown whole.');

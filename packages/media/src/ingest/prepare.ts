@@ -52,9 +52,29 @@ export interface PreparingOptions {
   logFile?: string;
 }
 
+/** A film's shots are looked for so often: what stops a decoder once need not stop it again. */
+const findAttempts = 2;
+
 /** The frames whose stills are drawn ahead, one a shot. */
 export const framesAhead = (shots: readonly Shot[], frames: number): number[] =>
   shotSpans(shots, frames).slice(0, stillsAhead).map(middleOfSpan);
+
+async function lookForShots(
+  path: string,
+  facts: MasterFacts,
+  sha256: string,
+  { signal, progress }: Pick<PreparingOptions, 'signal' | 'progress'>,
+): Promise<FoundShots | null> {
+  for (let attempt = 1; attempt <= findAttempts; attempt++) {
+    progress('finding shots', 0);
+    const found = await findShots(path, facts, planMaster(facts, sha256), {
+      signal,
+      onFraction: (fraction) => progress('finding shots', fraction * 0.3),
+    });
+    if (found.ok) return found.value;
+  }
+  return null;
+}
 
 /**
  * Finds a film's shots, measures its sound, draws its shots' stills and makes its proof copy, in the order in which they
@@ -68,13 +88,9 @@ export async function prepareFilm(
   const tools = { signal, logFile, nice: true };
   let cutInto = shots;
   if (find) {
-    progress('finding shots', 0);
-    const found = await findShots(path, facts, planMaster(facts, sha256), {
-      signal,
-      onFraction: (fraction) => progress('finding shots', fraction * 0.3),
-    });
-    cutInto ??= found.ok ? found.value.shots : null;
-    await take({ part: 'shots', found: found.ok ? found.value : null });
+    const found = await lookForShots(path, facts, sha256, { signal, progress });
+    cutInto ??= found?.shots ?? null;
+    await take({ part: 'shots', found });
   }
   if (measure && facts.audio) {
     progress('measuring loudness', 0.3);

@@ -118,13 +118,14 @@ test('two passes, every codec: a thorough encode is no less alike for its bits, 
   }
 }, 225_000);
 
-test('efforts are measured: a thorough one takes longer than a quick one, and the usual one is the measure', async () => {
+test('efforts are measured: a thorough one comes out smaller than a quick one, and the usual one is the measure', async () => {
   const plan = stripPlan(await planOf(busy), { from: 0, to: 50 });
   const gains = must(
     await measureEfforts(plan, { masterPath: busy, folder: join(dir, 'efforts'), graphicPath }),
   );
   const of = Object.fromEntries(gains.map((gain) => [gain.effort, gain]));
   expect([of.usual!.time, of.usual!.size]).toEqual([1, 1]);
-  expect(of.thorough!.time).toBeGreaterThan(of.quick!.time);
+  // How long each takes is up to whatever else the machine does meanwhile.
+  expect(Math.min(of.quick!.time, of.thorough!.time)).toBeGreaterThan(0);
   expect(of.quick!.size).toBeGreaterThan(of.thorough!.size);
 }, 150_000);

@@ -82,6 +82,8 @@ export const masters = sqliteTable(
     textless: json('textless', codecs.textless),
     /** Null until they have been looked for. */
     shots: json('shots', codecs.shots),
+    /** They could not be found: the film stands as one shot until they are, or until somebody draws them. */
+    shotsAssumed: integer('shots_assumed', { mode: 'boolean' }).notNull().default(false),
     keeps: json('keeps', codecs.keeps)
       .notNull()
       .$default(() => []),

@@ -9,6 +9,7 @@ import { looksEvery, planMaster, thumbBytes } from '@mivvy/core';
 import { countFrames, findShots, framesAhead, measureLoudness, probeMaster } from '@mivvy/media';
 import { inboxFileSchema, jobSchema, masterSchema, productionSchema, type Master } from '@mivvy/api';
 import { readAnalysis } from '../analysis.ts';
+import { readLook, writeLook } from '../looks.ts';
 import { jobs, masters } from '../db/schema.ts';
 import { proxyPath, stillPath } from '../storage.ts';
 import { PlayedMachine } from '../testing/played-machine.ts';
@@ -147,11 +148,43 @@ const twoScenes = (path: string, hue = 0) =>
       expect(await machine.part(again.jobId, { part: 'shots', found: null })).toBe(false);
       const last = await takes();
       expect(await machine.part(last.jobId, { part: 'shots', found: null })).toBe(true);
-      expect((await master(id)).shots).toEqual([{ from: 0, setup: '1' }]);
+      expect((await rowOf(id)).shotsAssumed).toBe(true);
+      // As long as it is being prepared, they may yet be found.
+      expect(await master(id)).toMatchObject({ shots: [{ from: 0, setup: '1' }], shotsAssumed: false });
       await s.call('POST', `/jobs/${last.jobId}/cancel`);
       expect(
         (await machine.ask(`/${machine.id}/jobs/${last.jobId}/parts`, { part: 'loudness', loudness })).status,
       ).toBe(409);
+    });
+
+    test('shots that could not be found are said to be lacking, and may be found when the film is read again', async () => {
+      expect((await master(id)).shotsAssumed).toBe(true);
+      // What was seen was seen in one shot.
+      const { sha256 } = await rowOf(id);
+      await writeLook(s.ws.storage, sha256!, { version: 1, detector: { kind: 'off' }, shots: [] });
+      await s.call('POST', `/masters/${id}/read`);
+      const queued = await until(async () =>
+        (await s.ws.db.select().from(jobs).where(eq(jobs.subjectId, id))).find(
+          (job) => job.kind === 'prepare' && job.state === 'queued',
+        ),
+      );
+      const order = await machine.take(queued.id, 'prepare');
+      expect(order).toMatchObject({ shots: null, find: true });
+      const looks = await machine.brought(order.jobId, Buffer.alloc(thumbBytes * 2));
+      const shots = [0, 30].map((from) => ({ from, setup: '1' }));
+      const found = { shots, every: looksEvery(25), looks };
+      expect(await machine.part(order.jobId, { part: 'shots', found })).toBe(true);
+      expect(await rowOf(id)).toMatchObject({ shots, shotsAssumed: false });
+      expect(await readLook(s.ws.storage, sha256!)).toBeUndefined();
+      await s.call('POST', `/jobs/${order.jobId}/cancel`);
+    });
+
+    test('shots that somebody draws are that person’s, whatever is found later', async () => {
+      await s.ws.db.update(masters).set({ shotsAssumed: true }).where(eq(masters.id, id));
+      const { revision } = await master(id);
+      const shots = [0, 12].map((from) => ({ from, setup: '1' }));
+      await s.get(masterSchema, 'PATCH', `/masters/${id}/work`, { revision, shots });
+      expect(await master(id)).toMatchObject({ shots, shotsAssumed: false });
     });
   });
 

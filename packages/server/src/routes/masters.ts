@@ -96,7 +96,7 @@ export async function changeMaster(
   await ws.db.transaction(async (tx) => {
     const [written] = await tx
       .update(masters)
-      .set({ ...after, revision: revision + 1 })
+      .set({ ...after, ...(next.shots ? { shotsAssumed: false } : {}), revision: revision + 1 })
       .where(and(eq(masters.id, row.id), eq(masters.revision, revision)))
       .returning({ id: masters.id });
     if (!written)

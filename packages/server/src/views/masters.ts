@@ -50,6 +50,7 @@ function toMaster(
     ...shown,
     file: onDisk === 'comparing' ? 'same' : onDisk,
     unread: row.facts !== null && !being.read && notRead,
+    shotsAssumed: row.shotsAssumed && !being.read,
     proof: proofOf(row),
     cuts: own.map((c) => toCut(c, can(c.id))),
     can: can(row.id),

@@ -23,6 +23,7 @@ function MasterStamp({ master }: { master: Master }) {
         {job.stage || (job.kind === 'ingest' ? 'waiting to be read' : 'waiting its turn')}
       </Stamp>
     );
+  if (master.shotsAssumed) return <Stamp shape="look">No shots found</Stamp>;
   const looks = master.facts ? masterNotes(master.facts).filter((n) => n.weight === 'look').length : 0;
   return looks ? <Stamp shape="look">{looks} to know</Stamp> : <Stamp shape="pass">Read</Stamp>;
 }

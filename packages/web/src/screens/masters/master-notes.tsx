@@ -43,6 +43,13 @@ export function FileNote({ master }: { master: Master }) {
         It has not been read through, so nothing can be exported from it. {again}
       </p>
     );
+  if (master.shotsAssumed)
+    return (
+      <p className={`warn ${styles.note}`}>
+        Its shots could not be found, so it stands as one and is looked at as one. Cut it by hand under Shots,
+        or have them looked for anew. {again}
+      </p>
+    );
   return null;
 }
 

@@ -28,6 +28,7 @@ export function WhatWasChecked({
         keeps: master.keeps.length,
         shots,
         unlooked: known?.unlooked ?? shots,
+        shotsAssumed: master.shotsAssumed,
         looking: known?.look.state ?? 'not-looked',
         detector: known?.look.detector.kind === 'used',
         setAside: master.unimportant.length,

@@ -1,0 +1,1 @@
+ALTER TABLE `masters` ADD `shots_assumed` integer DEFAULT false NOT NULL;
