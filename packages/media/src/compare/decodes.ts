@@ -21,6 +21,8 @@ const fileLargeSide = 640;
 const masterLargeSide = 1280;
 /** A master is decoded from its start, so that its frames are counted by nothing but their order, unless that takes too long. */
 const countedUpTo = 1500;
+/** Then it is entered so many frames before the renderer did: a way in that led that one astray is not taken again. */
+const entersEarlier = 300;
 
 /** A filter that lets through some pictures by their number. */
 const chosen = (frames: readonly number[]) => `select=${frames.map((f) => `eq(n\\,${f})`).join('+') || '0'}`;
@@ -119,7 +121,7 @@ export function masterDecode(
   samples: readonly number[],
 ): Decode & { skipped: number } {
   const { master } = plan;
-  const way = needed.from > countedUpTo ? wayInto(master, needed.from) : fromStart(master);
+  const way = needed.from > countedUpTo ? wayInto(master, needed.from - entersEarlier) : fromStart(master);
   const small = fitSide(master.displayed, masterSide);
   const large = fitSide(master.displayed, masterLargeSide);
   const to = (size: Size) => sizedMaster(master, size);

@@ -235,6 +235,29 @@ describe('a film with gaps, of which only the end is wanted', () => {
     expect(new Set(frames).size).toBeGreaterThan(5);
   }, 60_000);
 
+  test('a way in that leads astray is found out by the report, which takes another', async () => {
+    const long = join(dir, 'long gaps.mp4');
+    const gaps = "settb=1/90000,setpts='PTS+floor(N/45)*90000*16'";
+    const coded = ['-crf', '8', ...x264('keyint=45:min-keyint=45:scenecut=0:bframes=2')];
+    await ffmpeg('-i', join(dir, 'ruler.mp4'), '-vf', gaps, ...timedBy(90000), ...coded, long);
+    const found = await factsOf(long);
+    // In the last gap, where the 180th picture has been decoded already and the one before it is shown still.
+    const stretch = [{ from: 1700, to: 1740 }];
+    const passes = async (longestKeyframeDelay: number) => {
+      const known = { ...found, video: { ...found.video, longestKeyframeDelay } };
+      const { plan } = makePlan({
+        ...{ facts: known, sha256: 'a'.repeat(64), placement: placement({ frame: size }) },
+        ...{ framing: heldFraming(), kept: stretch },
+      });
+      const outPath = join(dir, `long ${longestKeyframeDelay}.mp4`);
+      const made = await deliver(plan, { masterPath: long, outPath, workDir: join(dir, 'work') });
+      const [first] = await readRuler(outPath, size, size);
+      return [made.ok && made.value.report.passed, first!.frame];
+    };
+    expect(await passes(found.video.longestKeyframeDelay!)).toEqual([true, 179]);
+    expect(await passes(0)).toEqual([false, 180]);
+  }, 60_000);
+
   test.each([20, 100, 300, 486, 515])(
     'a still of frame %i is the picture that is shown then',
     async (frame) => {
