@@ -31,17 +31,23 @@ const aboveCeiling = 1.005;
 /** A rate is lowered by this much more than it was exceeded. */
 const caution = 0.985;
 
+/** A window this share as wide as a sketch is fine enough to be drawn from: a little larger, it tells the same. */
+const fineEnough = 0.9;
+
 /**
  * A plan as its sketch is drawn: what is laid over it stands in pixels of the frame itself, and is sized after it is laid.
- * A window that moves is drawn from pictures of half the size, too: where a film's colours have to be brought over, that
- * is most of what a sketch costs.
+ * A window that moves is drawn from pictures of half the size, too, where these are as fine as the sketch is: where a
+ * film's colours have to be brought over, that is most of what a sketch costs.
  */
 function sketched(plan: RenderPlan): RenderPlan {
   const { width, height } = plan.master.displayed;
-  const halves = !stillWindow(plan) && width % 4 === 0 && height % 4 === 0;
+  const frame = sketchSize(plan) ?? plan.frame;
+  const widest = Math.min(width, (height * frame.width) / frame.height);
+  const halves =
+    !stillWindow(plan) && width % 4 === 0 && height % 4 === 0 && widest / 2 >= fineEnough * frame.width;
   return {
     ...plan,
-    frame: sketchSize(plan) ?? plan.frame,
+    frame,
     master: halves ? { ...plan.master, displayed: { width: width / 2, height: height / 2 } } : plan.master,
   };
 }

@@ -51,6 +51,13 @@ export function passesOf(plan: RenderPlan): Pass[] {
 /** The pass as encoders number it, for their options. */
 const passNumber = (pass: 'sketch' | 1 | 2): string => (isFirstPass(pass) ? '1' : '2');
 
+/**
+ * How far a second pass may stray from its rate before it is brought back, as x264 counts it (1 by itself): what a
+ * sketch tells is less exact than what a whole first pass does. Measured on hard edges, grain and camera footage: files
+ * come to their target within 2 % for up to 20 %, and are as alike to their films as after a whole first pass.
+ */
+const afterSketch = ['-x264-params', 'ratetol=0.2'];
+
 /** Arguments that make a sketch of the picture. */
 function sketchArgs(plan: RenderPlan, pass: Pass): string[] {
   const size = pass === 'sketch' ? sketchSize(plan) : null;
@@ -93,6 +100,7 @@ export function pictureArgs(
         ...ceiling,
         ...gop,
         ...(pass === 'only' ? [] : ['-pass', passNumber(pass), '-passlogfile', 'pass']),
+        ...(pass === 2 && sketchSize(plan) ? afterSketch : []),
         ...sketchArgs(plan, pass),
         ...common,
       ];
