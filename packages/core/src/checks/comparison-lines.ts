@@ -33,18 +33,59 @@ function missingLine({ missing }: Comparison, frames: number): CheckLine[] {
   return [checkLine('missing', 'none', count ? countWords(count, 'frame') : 'none', count === 0, spans)];
 }
 
-function pictureLine({ likeness, colour, unlike, samples }: Comparison): CheckLine {
+/** Frames that show something else are spans of the picture's line too, in the film's order. */
+const inOrder = (spans: readonly FrameSpan[]) => [...spans].sort((a, b) => a.from - b.from);
+
+function pictureLine({ likeness, colour, unlike, samples, odd }: Comparison): CheckLine {
   const told =
     likeness === null ? 'nothing to compare' : `${likeness.value.toFixed(2)} at frame ${likeness.at}`;
   const tint = colour === null ? '' : `, colour within ${Math.round(colour.value)}`;
   const isOff = colour !== null && colour.value > colourTolerance;
   return checkLine(
     'picture',
-    `as planned: likeness ≥ ${leastLikeness} (SSIM), colour within ${colourTolerance} levels, in ${countWords(samples, 'frame')}`,
-    `${told}${tint}`,
-    likeness !== null && unlike.length === 0 && !isOff,
-    unlike.length || !isOff ? unlike : [{ from: colour.at, to: colour.at + 1 }],
+    `as planned: likeness ≥ ${leastLikeness} (SSIM), colour within ${colourTolerance} levels, in ${countWords(samples, 'frame')}${odd ? '; nothing else in any, seen small' : ''}`,
+    `${told}${tint}${odd?.length ? `; something else in ${countWords(framesOf(odd), 'frame')}` : ''}`,
+    likeness !== null && unlike.length === 0 && !isOff && !odd?.length,
+    unlike.length || odd?.length || !isOff
+      ? inOrder([...unlike, ...(odd ?? [])])
+      : [{ from: colour.at, to: colour.at + 1 }],
   );
+}
+
+/** Where in the frame something lies, by the third that its middle is in. */
+function placeWords({
+  x,
+  y,
+  width,
+  height,
+}: {
+  x: number;
+  y: number;
+  width: number;
+  height: number;
+}): string {
+  const third = (at: number, words: readonly [string, string, string]) =>
+    words[at < 1 / 3 ? 0 : at <= 2 / 3 ? 1 : 2];
+  const across = third(x + width / 2, ['left', '', 'right']);
+  const down = third(y + height / 2, ['top', '', 'bottom']);
+  return [down, across].filter(Boolean).join(' ') || 'in the middle';
+}
+
+function overlayLine({ foreign, samples }: Comparison, { frame }: RenderPlan): CheckLine[] {
+  if (!foreign) return [];
+  const things = foreign.map(
+    ({ box }) =>
+      `${placeWords(box)}, about ${Math.round(box.width * frame.width)} × ${Math.round(box.height * frame.height)} px`,
+  );
+  return [
+    checkLine(
+      'overlay',
+      `nothing that the plan has not, from about ${Math.ceil(Math.max(frame.width, frame.height) / 32)} px on, in ${countWords(samples, 'frame')}`,
+      things.length ? [...new Set(things)].slice(0, 3).join('; ') : 'nothing',
+      foreign.length === 0,
+      inOrder(foreign.map(({ span }) => span)),
+    ),
+  ];
 }
 
 function cropLine({ window, shifted }: Comparison): CheckLine[] {
@@ -90,6 +131,38 @@ function syncLine({ sound }: Comparison): CheckLine[] {
   ];
 }
 
+type OtherSound = NonNullable<Comparison['otherSound']>[number];
+
+/** What is said of each kind of thing that is not the master's. */
+const otherSoundWords: Record<OtherSound['kind'], (fault: OtherSound) => string> = {
+  gap: (fault) => `silent for ${fault.seconds.toFixed(1)} s${inChannel(fault)}`,
+  other: (fault) => `something else for ${fault.seconds.toFixed(1)} s${inChannel(fault)}`,
+  turned: ({ channel }) => `the ${channelName(channel)} channel is upside down`,
+  exchanged: () => 'left and right are exchanged',
+  unlike: () => 'made over: its waves are not the master’s',
+};
+const channelName = (channel: number | undefined) => (channel === 1 ? 'right' : 'left');
+const inChannel = ({ channel }: OtherSound) =>
+  channel === undefined ? '' : ` on the ${channelName(channel)}`;
+
+/** No more of them are said in words; all are spans of the line. */
+const mostSaid = 3;
+
+function otherSoundLine({ otherSound }: Comparison): CheckLine[] {
+  if (!otherSound) return [];
+  const more = otherSound.length - mostSaid;
+  const said = otherSound.slice(0, mostSaid).map((fault) => otherSoundWords[fault.kind](fault));
+  return [
+    checkLine(
+      'sound-alike',
+      'no gap and nothing else heard, from 0.1 s and 20 dB on; channels in their places',
+      said.length ? [...said, ...(more > 0 ? [`${more} more`] : [])].join('; ') : 'as in the master',
+      otherSound.length === 0,
+      otherSound.map(({ span }) => span),
+    ),
+  ];
+}
+
 function drawnCaptionsLine({ captions }: Comparison): CheckLine[] {
   if (!captions) return [];
   const { looked, wrong } = captions;
@@ -108,12 +181,14 @@ function drawnCaptionsLine({ captions }: Comparison): CheckLine[] {
 export function comparisonLines(plan: RenderPlan, compared: Comparison): CheckLine[] {
   return [
     ...syncLine(compared),
+    ...otherSoundLine(compared),
     noneOf('black', compared.black, 'none that the master has not'),
     ...(compared.frozen ? [noneOf('frozen', compared.frozen, 'none where the master moves')] : []),
     ...(compared.repeated ? [noneOf('repeated', compared.repeated, 'none that the plan has not')] : []),
     ...missingLine(compared, plan.frames),
     barsLine(compared),
     pictureLine(compared),
+    ...overlayLine(compared, plan),
     ...cropLine(compared),
     ...drawnCaptionsLine(compared),
   ];

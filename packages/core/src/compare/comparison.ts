@@ -1,4 +1,5 @@
 import * as z from 'zod';
+import { soundFaultKinds } from './sound-faults.ts';
 import { frameSpanSchema } from '../time/span.ts';
 
 /** Where something was measured, and how much of it. */
@@ -12,6 +13,17 @@ export const comparisonSchema = z.object({
   likeness: measuredAt.nullable(),
   /** Frames whose pictures are not the plan's. */
   unlike: z.array(frameSpanSchema),
+  /** Frames that show what no frame of the plan around them does; missing where it was not asked. */
+  odd: z.array(frameSpanSchema).optional(),
+  /** What lies over the picture and the plan has not, with its place in fractions of the frame; missing likewise. */
+  foreign: z
+    .array(
+      z.object({
+        span: frameSpanSchema,
+        box: z.object({ x: z.number(), y: z.number(), width: z.number(), height: z.number() }),
+      }),
+    )
+    .optional(),
   /** Largest difference of colour, in levels of 8 bits, mean of a picture; null where nothing could be compared. */
   colour: measuredAt.nullable(),
   /** How far the window's edges lie from the plan's at most, master pixels; null where the picture does not tell. */
@@ -51,5 +63,17 @@ export const comparisonSchema = z.object({
       found: z.boolean(),
     })
     .nullable(),
+  /** What of the sound is not the master's; missing where that cannot be told, and in reports of earlier releases. */
+  otherSound: z
+    .array(
+      z.object({
+        kind: z.enum([...soundFaultKinds, 'unlike']),
+        span: frameSpanSchema,
+        seconds: z.number(),
+        /** 0 the left one, 1 the right one; missing where it is about all. */
+        channel: z.number().int().optional(),
+      }),
+    )
+    .optional(),
 });
 export type Comparison = z.infer<typeof comparisonSchema>;

@@ -1,9 +1,12 @@
 import type { Layout } from '../framing/framing.ts';
 import type { MasterRect, Size } from '../picture/geometry.ts';
 import { barsOf, type Edges } from './bars.ts';
+import { carriedOn } from './carried-on.ts';
 import { drawPlan } from './draw-plan.ts';
+import { edgeLines } from './edge-lines.ts';
 import { drawnOften, drawPart, fitSide, gridOf, scaledRect, type Grid } from './grid.ts';
 import { structuralSimilarity } from './likeness.ts';
+import { partsApart, type PartsApart } from './parts-apart.ts';
 import { correlation, findWindow, searchWindow, type Found } from './register.ts';
 
 /** A picture's luma and colour differences, each a plane of its own size. */
@@ -79,6 +82,10 @@ export interface Judged {
   panels: JudgedPanel[];
   /** Delivered pixels; null where there are none. */
   bars: Edges | null;
+  /** Lines along its edges that are not the plan's and thinner than bars, delivered pixels; null where that cannot be told. */
+  lines: Edges | null;
+  /** The picture part by part beside the plan's; null where it is another one. */
+  apart: PartsApart | null;
 }
 
 const luma = ({ luma: plane }: Planes): Grid => gridOf(plane, plane.bytes);
@@ -218,17 +225,6 @@ function isTold(
   return gained >= Math.max(leastExplained ** 2, left);
 }
 
-/** A window of a part carried on to the whole that it is a part of. */
-function carriedOn(window: MasterRect, part: MasterRect, all: MasterRect): MasterRect {
-  const [kx, ky] = [window.width / part.width, window.height / part.height];
-  return {
-    x: window.x + (all.x - part.x) * kx,
-    y: window.y + (all.y - part.y) * ky,
-    width: all.width * kx,
-    height: all.height * ky,
-  };
-}
-
 function judgePanel(
   sample: Sample,
   panel: Layout['panels'][number],
@@ -279,11 +275,49 @@ function liesElsewhere(
   return locate(seen, master, scaledRect(panel.source, films.master, master)).alike >= certainlyAlike;
 }
 
+/** Less alike than this, SSIM, and a picture is not held against the plan's part by part: it is another one. */
+const leastForParts = 0.7;
+
+/** Thin lines along the edges of a picture that fills the frame, delivered pixels. */
+function linesIn(grids: { file: Grid; master: Grid }, window: MasterRect, { master, frame }: Films): Edges {
+  const { top, right, bottom, left } = edgeLines(grids.file, grids.master, window, master);
+  const [across, down] = [frame.width / grids.file.width, frame.height / grids.file.height];
+  return { top: top * down, right: right * across, bottom: bottom * down, left: left * across };
+}
+
+/** What lines along the edges cover, frame pixels. */
+function alongEdges({ top, right, bottom, left }: Edges, { width, height }: Size): MasterRect[] {
+  return [
+    { x: 0, y: 0, width, height: top },
+    { x: 0, y: height - bottom, width, height: bottom },
+    { x: 0, y: 0, width: left, height },
+    { x: width - right, y: 0, width: right, height },
+  ].filter((strip) => strip.width > 0 && strip.height > 0);
+}
+
 /** Looks at one picture of a file beside what its plan shows there: how alike they are, and where its windows lie. */
 export function judge(sample: Sample, films: Films): Judged {
   const grids = { file: luma(sample.file), master: drawnOften(sample.master.luma, sample.master.luma.bytes) };
   const flat = barsIn(sample, grids.file, grids.master, films);
   const bars = flat && !liesElsewhere(sample, grids, films) ? flat : null;
-  const panels = sample.layout.panels.flatMap((panel) => judgePanel(sample, panel, bars, grids, films) ?? []);
-  return { at: sample.at, panels, bars };
+  const judged = sample.layout.panels.map((panel) => ({
+    panel,
+    found: judgePanel(sample, panel, bars, grids, films),
+  }));
+  const alike = judged.every(({ found }) => found && (found.likeness ?? 0) >= leastForParts);
+  const shown = judged.map(({ panel: { into, source }, found }) => ({
+    into,
+    window: found?.window ?? source,
+  }));
+  const fills = judged.length === 1 && !sample.layout.ground;
+  const lines =
+    alike && fills && !bars && !sample.over.length ? linesIn(grids, shown[0]!.window, films) : null;
+  const over = [...sample.over, ...(lines ? alongEdges(lines, films.frame) : [])];
+  return {
+    at: sample.at,
+    panels: judged.flatMap(({ found }) => found ?? []),
+    bars,
+    lines,
+    apart: alike && !bars ? partsApart(grids.file, grids.master, shown, over, films) : null,
+  };
 }

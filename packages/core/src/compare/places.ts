@@ -2,6 +2,8 @@ import type { Layout } from '../framing/framing.ts';
 import type { FrameSpan } from '../time/span.ts';
 import type { Edges } from './bars.ts';
 import type { Comparison } from './comparison.ts';
+import { sides } from './edge-lines.ts';
+import { foreignParts } from './foreign.ts';
 import { placeTolerance, toleranceOf, type Judged } from './judge.ts';
 
 /** Less alike than this, SSIM, and it is another picture, or a spoilt one. */
@@ -25,7 +27,7 @@ const convinces = (faults: number, all: number) => faults >= 2 || (faults === 1 
 
 type Places = Pick<
   Comparison,
-  'samples' | 'likeness' | 'unlike' | 'colour' | 'window' | 'shifted' | 'bars' | 'barred'
+  'samples' | 'likeness' | 'unlike' | 'foreign' | 'colour' | 'window' | 'shifted' | 'bars' | 'barred'
 >;
 
 /** The worst of a picture's panels; null where none says anything. */
@@ -33,6 +35,29 @@ function worstOf({ panels }: Judged, value: 'likeness' | 'colour' | 'off'): numb
   const all = panels.flatMap((p) => p[value] ?? []);
   if (!all.length) return null;
   return value === 'likeness' ? Math.min(...all) : Math.max(...all);
+}
+
+/** A line along an edge is there in at least so many of the pictures that may have one, and in this share of them. */
+const leastWithLine = 3;
+const shareWithLine = 0.5;
+
+const hasLine = ({ lines }: Judged): boolean => lines !== null && sides.some((side) => lines[side] > 0);
+
+/** Lines along the edges that a film has all along, delivered pixels; null where it has none. */
+function linesOf(all: readonly Judged[]): Edges | null {
+  const told = all.flatMap(({ lines }) => lines ?? []);
+  const deepIn = (side: keyof Edges) => {
+    const deep = told.map((lines) => lines[side]).filter((depth) => depth > 0);
+    const enough = Math.max(Math.min(leastWithLine, told.length), told.length * shareWithLine);
+    return deep.length && deep.length >= enough ? Math.max(1, Math.round(Math.min(...deep))) : 0;
+  };
+  const lines = {
+    top: deepIn('top'),
+    right: deepIn('right'),
+    bottom: deepIn('bottom'),
+    left: deepIn('left'),
+  };
+  return sides.some((side) => lines[side] > 0) ? lines : null;
 }
 
 /**
@@ -58,6 +83,7 @@ export function placesOf(all: readonly Judged[], layouts: readonly Layout[]): Pl
   const barred = all.filter((j) => j.bars);
   const isBarred = convinces(barred.length, all.length);
   const most = (side: keyof Edges) => Math.round(Math.max(...barred.map((j) => j.bars![side])));
+  const lines = isBarred ? null : linesOf(all);
   return {
     samples: all.length,
     likeness: worst(
@@ -65,6 +91,7 @@ export function placesOf(all: readonly Judged[], layouts: readonly Layout[]): Pl
       (a, b) => a < b,
     ),
     unlike: spansOf(all, (j) => (worstOf(j, 'likeness') ?? 1) < leastLikeness),
+    foreign: foreignParts(all),
     colour: worst(
       (j) => worstOf(j, 'colour'),
       (a, b) => a > b,
@@ -73,7 +100,7 @@ export function placesOf(all: readonly Judged[], layouts: readonly Layout[]): Pl
     shifted: certain ? spansOf(told, isShifted) : [],
     bars: isBarred
       ? { top: most('top'), right: most('right'), bottom: most('bottom'), left: most('left') }
-      : null,
-    barred: isBarred ? spansOf(all, (j) => j.bars !== null) : [],
+      : lines,
+    barred: isBarred ? spansOf(all, (j) => j.bars !== null) : lines ? spansOf(all, hasLine) : [],
   };
 }

@@ -1,3 +1,5 @@
+import type { FrameSpan } from '../time/span.ts';
+
 /** A small picture of one frame: as many values as all others of its film. */
 export type Thumb = ArrayLike<number>;
 
@@ -16,6 +18,17 @@ export function difference(a: Thumb, b: Thumb): number {
   return sum / a.length;
 }
 
+/** The shots of a film whose frames show frames of a plan, by how much the plan's pictures change. */
+export function shotsIn(plan: readonly Thumb[], shows: Int32Array): FrameSpan[] {
+  const spans: FrameSpan[] = [];
+  for (let k = 0; k < shows.length; k++) {
+    const begins = k === 0 || difference(plan[shows[k]!]!, plan[shows[k - 1]!]!) > anotherShot;
+    if (begins) spans.push({ from: k, to: k + 1 });
+    else spans.at(-1)!.to = k + 1;
+  }
+  return spans;
+}
+
 /**
  * A file's pictures without what lastingly sets them apart from the plan's in each shot, such as a window that lies a
  * little beside: as large a difference as that would drown what tells one frame from the next.
@@ -27,12 +40,8 @@ export function settled(
   blind: Uint8Array,
 ): Thumb[] {
   const cells = file[0]!.length;
-  const starts = file.map((_, k) => {
-    const [a, b] = [plan[shows[k]!]!, plan[shows[Math.max(0, k - 1)]!]!];
-    return k === 0 || difference(a, b) > anotherShot;
-  });
   const shot = new Int32Array(file.length);
-  for (let k = 1; k < file.length; k++) shot[k] = shot[k - 1]! + (starts[k] ? 1 : 0);
+  shotsIn(plan, shows).forEach(({ from, to }, i) => shot.fill(i, from, to));
   const sum = new Float64Array(cells);
   let counted = 0;
   const count = (k: number, sign: 1 | -1) => {

@@ -1,7 +1,9 @@
 import type { FrameSpan } from '../time/span.ts';
 import { fps, type Rate } from '../time/rate.ts';
+import type { Size } from '../picture/geometry.ts';
 import type { Comparison } from './comparison.ts';
 import { alikeness, lineUp } from './line-up.ts';
+import { oddFrames } from './odd-frames.ts';
 import { blackSpans, frozenSpans } from './spans.ts';
 import type { Thumb } from './thumbs.ts';
 
@@ -16,7 +18,7 @@ const moves = 2;
 const mostCovered = 0.6;
 
 /** What of a film's time is not as planned, and which frame of the plan each frame of the file shows. */
-export interface Times extends Pick<Comparison, 'black' | 'frozen' | 'repeated' | 'missing'> {
+export interface Times extends Pick<Comparison, 'black' | 'frozen' | 'repeated' | 'missing' | 'odd'> {
   shows: Int32Array;
 }
 
@@ -55,8 +57,17 @@ function cellsOf(pictures: readonly Thumb[], cells: readonly number[] | null): T
   });
 }
 
-/** Compares two films frame by frame by small pictures of all their frames. */
-export function compareTimes(allFile: readonly Thumb[], allPlan: readonly Thumb[], rate: Rate): Times {
+/**
+ * Compares two films frame by frame by small pictures of all their frames.
+ *
+ * @param size of the small pictures
+ */
+export function compareTimes(
+  allFile: readonly Thumb[],
+  allPlan: readonly Thumb[],
+  rate: Rate,
+  size: Size,
+): Times {
   const black = blackSpans(allFile, allPlan);
   const cells = uncovered(allFile, allPlan);
   const [file, plan] = [cellsOf(allFile, cells), cellsOf(allPlan, cells)];
@@ -77,8 +88,12 @@ export function compareTimes(allFile: readonly Thumb[], allPlan: readonly Thumb[
   // What a black or frozen span covers cannot be told apart any further.
   const free = held.filter((s) => !touches(explained, s.from, s.to, 2));
   const frozen = [...outside, ...free.filter((s) => s.to - s.from >= least)].sort((a, b) => a.from - b.from);
+  // Frames beside what is told by a line of its own may show what no frame around them does.
+  const told = [...black, ...frozen, ...free, ...missing.map(({ at }) => ({ from: at, to: at + 1 }))];
+  for (const { from, to } of told) blind.fill(1, Math.max(0, from - 2), to + 2);
   return {
     shows,
+    odd: oddFrames(allFile, allPlan, shows, blind, size),
     black,
     frozen,
     repeated: free.filter((s) => s.to - s.from < least),

@@ -56,7 +56,7 @@ export async function compareFile(
       ? heard.begins.then((start) =>
           compareSound(plan, masterPath, { path, stream: heard.stream, start }, signal),
         )
-      : Promise.resolve(null);
+      : Promise.resolve({ sound: null });
     sound.catch(() => undefined); // awaited below
     const end = await runWorker({
       file: new URL('./compare-worker.ts', import.meta.url),
@@ -71,6 +71,6 @@ export async function compareFile(
     const captions = plan.captions?.cues.length
       ? { captions: await compareCaptions(plan.captions, plan, job.file, signal) }
       : {};
-    return { ...end.comparison, ...captions, sound: await sound };
+    return { ...end.comparison, ...captions, ...(await sound) };
   });
 }

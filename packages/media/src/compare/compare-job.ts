@@ -21,7 +21,11 @@ export const compareJobSchema = z.object({
 export type CompareJob = z.infer<typeof compareJobSchema>;
 
 /** What a comparison says of the picture. */
-export const pictureComparisonSchema = comparisonSchema.omit({ sound: true, captions: true });
+export const pictureComparisonSchema = comparisonSchema.omit({
+  sound: true,
+  otherSound: true,
+  captions: true,
+});
 export type PictureComparison = z.infer<typeof pictureComparisonSchema>;
 
 /** What the comparing worker tells. */

@@ -11,6 +11,7 @@ import {
   placesOf,
   planLayout,
   sampledFrames,
+  type FrameSpan,
   type Judged,
   type Layout,
   type Lean,
@@ -52,6 +53,14 @@ interface Closely {
   judged: Judged;
   layout: Layout;
 }
+
+/** Frames that show something else are told of pictures that lie where they should: others differ from the plan all along. */
+const oddWhere = (
+  { bars, shifted }: Pick<PictureComparison, 'bars' | 'shifted'>,
+  odd: FrameSpan[] | undefined,
+) => ({
+  odd: bars || shifted.length ? undefined : odd,
+});
 
 /** A cue that is drawn a frame sooner or later than planned is still a cue, and no other picture. */
 const cueSlack = 2;
@@ -261,23 +270,21 @@ export async function comparePictures(
     const lean = leanOf(first.judged, first.layouts);
     if (lean) await decodeMasterAgain([], lean);
     settleThumbs();
-    const { shows, ...compared } = compareTimes(fileThumbs, planThumbs, plan.rate);
+    const { shows, ...compared } = compareTimes(fileThumbs, planThumbs, plan.rate, ofFile.small);
     // Another rate repeats frames or leaves them out all along; that is said by the rate's own line.
     const times = sameRate(job.file.rate, plan.rate)
       ? compared
-      : { ...compared, repeated: null, missing: null };
+      : { ...compared, repeated: null, missing: null, odd: undefined };
     const clouded = [...times.black, ...(times.frozen ?? []), ...(times.repeated ?? [])];
     const isClear = (k: number) => !clouded.some((s) => k >= s.from - 1 && k < s.to + 1);
     const outOfStep = samples.filter((k) => k < fileThumbs.length && isClear(k) && shows[k] !== asPlanned(k));
     if (!outOfStep.length) {
       const kept = [...first.judged.keys()].filter((i) => isClear(first.judged[i]!.at));
-      return {
-        ...times,
-        ...placesOf(
-          kept.map((i) => first.judged[i]!),
-          kept.map((i) => first.layouts[i]!),
-        ),
-      };
+      const places = placesOf(
+        kept.map((i) => first.judged[i]!),
+        kept.map((i) => first.layouts[i]!),
+      );
+      return { ...times, ...places, ...oddWhere(places, times.odd) };
     }
     // A file that is out of step is looked at again, beside the frames that it really shows.
     const clear = samples.filter((k) => k < fileThumbs.length && isClear(k));
@@ -295,9 +302,10 @@ export async function comparePictures(
         frozen: null,
         repeated: null,
         missing: null,
+        odd: undefined,
         ...placesOf(first.judged, first.layouts),
       };
-    return { ...times, ...places };
+    return { ...times, ...places, ...oddWhere(places, times.odd) };
   }
 
   return { comparison: await compare(), stderr: words };

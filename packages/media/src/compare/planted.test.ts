@@ -67,14 +67,16 @@ const broken = (report: CheckReport) => report.checks.filter((line) => !line.ok)
 test('a good file breaks no line, and is compared with its master in every way', async () => {
   const report = await reportOf(at('good.mp4'));
   expect(broken(report)).toEqual([]);
-  expect(report.checks.map((line) => line.id).slice(-8)).toEqual([
+  expect(report.checks.map((line) => line.id).slice(-10)).toEqual([
     'sync',
+    'sound-alike',
     'black',
     'frozen',
     'repeated',
     'missing',
     'bars',
     'picture',
+    'overlay',
     'crop',
   ]);
 }, 150_000);
@@ -123,10 +125,17 @@ describe('a planted fault is told by its line', () => {
     ['window 4 px to the left', []],
     ['window that drifts', []],
     ['window far away', []],
+    ['a mark in a corner', []],
+    ['a word across the picture', []],
+    ['a line along an edge', []],
+    ['a flash of one frame', []],
     ['another film', []],
     ['colours washed out', []],
     ['sound 120 ms late', []],
     ['sound 80 ms early', []],
+    ['a gap in the sound', []],
+    ['one channel upside down', []],
+    ['sound in another pitch', []],
   ];
   test.each(told)(
     '%s',

@@ -4,10 +4,15 @@ import { join } from 'node:path';
 import {
   compareSoundRate,
   frameToSeconds,
+  monoOf,
   nearestFrame,
+  planSeconds,
+  soundFaults,
   soundOffsets,
   type Comparison,
   type RenderPlan,
+  type Sound,
+  type SoundOffset,
 } from '@mivvy/core';
 import { inputArgs, must, runFfmpegToMemory } from '../ffmpeg/run.ts';
 import { soundFrom } from '../render/filters.ts';
@@ -15,6 +20,31 @@ import { cutSound } from '../render/cut-sound.ts';
 
 /** Below this no piece of a file's sound is the master's, correlation. */
 const leastAlike = 0.35;
+/** Below this half of its pieces are the master's made over: in another pitch, for one. Coders leave more than 0.9. */
+const madeOver = 0.6;
+
+/** Arguments that read a sound in the rate in which sounds are compared, from a time of its file on. */
+const soundArgs = (
+  path: string,
+  stream: number,
+  start: number,
+  format: string,
+  layout: string,
+  as: string,
+) => [
+  ...inputArgs(path),
+  '-map',
+  `0:${stream}`,
+  '-af',
+  [
+    ...soundFrom(start),
+    `aresample=${compareSoundRate}:async=1:first_pts=0`,
+    `aformat=sample_fmts=${format}:channel_layouts=${layout}`,
+  ].join(','),
+  '-f',
+  as,
+  'pipe:1',
+];
 
 /** Reads a sound, mono, in the rate in which sounds are compared, from a time of its file on. */
 export async function readSound(
@@ -24,59 +54,66 @@ export async function readSound(
   signal?: AbortSignal,
 ): Promise<Float32Array> {
   const bytes = must(
-    await runFfmpegToMemory(
-      [
-        ...inputArgs(path),
-        '-map',
-        `0:${stream}`,
-        '-af',
-        [
-          ...soundFrom(start),
-          `aresample=${compareSoundRate}:async=1:first_pts=0`,
-          'aformat=sample_fmts=flt:channel_layouts=mono',
-        ].join(','),
-        '-f',
-        'f32le',
-        'pipe:1',
-      ],
-      { signal },
-    ),
+    await runFfmpegToMemory(soundArgs(path, stream, start, 'flt', 'mono', 'f32le'), { signal }),
   );
   return new Float32Array(bytes.buffer, bytes.byteOffset, bytes.length >> 2);
 }
 
+/** The same in its channels: 16 bits, so that a long film's two channels take no more room than one did. */
+async function readChannels(
+  path: string,
+  stream: number,
+  start: number,
+  channels: 1 | 2,
+  signal?: AbortSignal,
+): Promise<Sound> {
+  const layout = channels === 1 ? 'mono' : 'stereo';
+  const bytes = must(
+    await runFfmpegToMemory(soundArgs(path, stream, start, 's16', layout, 's16le'), { signal }),
+  );
+  return { channels, samples: new Int16Array(bytes.buffer, bytes.byteOffset, bytes.length >> 1) };
+}
+
 /** The master's sound as the plan plays it. */
-async function plannedSound(plan: RenderPlan, path: string, signal?: AbortSignal): Promise<Float32Array> {
+async function plannedSound(
+  plan: RenderPlan,
+  path: string,
+  channels: 1 | 2,
+  signal?: AbortSignal,
+): Promise<Sound> {
   const audio = plan.audio!;
   if (plan.pace.num !== plan.pace.den) {
     const work = await mkdtemp(join(tmpdir(), 'mivvy-sound-'));
     try {
       const cut = join(work, 'cut.wav');
       must(await cutSound(plan, audio, cut, { masterPath: path, workDir: work, signal }));
-      return await readSound(cut, 0, 0, signal);
+      return await readChannels(cut, 0, 0, channels, signal);
     } finally {
       await rm(work, { recursive: true, force: true });
     }
   }
   // Not by the renderer's way: the film's sound whole, and what is kept of it by arithmetic.
-  const whole = await readSound(path, audio.stream, plan.master.videoStartSeconds, signal);
-  const at = (frame: number) => Math.round(frameToSeconds(frame, plan.master.rate) * compareSoundRate);
-  const pieces = plan.kept.map(({ from, to }) => {
-    const piece = new Float32Array(at(to) - at(from));
-    piece.set(whole.subarray(Math.min(whole.length, at(from)), Math.min(whole.length, at(to))));
-    return piece;
-  });
-  const joined = new Float32Array(pieces.reduce((sum, p) => sum + p.length, 0));
+  const whole = await readChannels(path, audio.stream, plan.master.videoStartSeconds, channels, signal);
+  const at = (frame: number) =>
+    Math.round(frameToSeconds(frame, plan.master.rate) * compareSoundRate) * channels;
+  const length = plan.kept.reduce((sum, { from, to }) => sum + at(to) - at(from), 0);
+  const joined = new Int16Array(length);
   let filled = 0;
-  for (const piece of pieces) {
-    joined.set(piece, filled);
-    filled += piece.length;
+  for (const { from, to } of plan.kept) {
+    joined.set(whole.samples.subarray(at(from), at(to)), filled);
+    filled += at(to) - at(from);
   }
-  return joined;
+  return { channels, samples: joined };
 }
 
+/** Where a file's sound stands beside its picture, and what of it is not the master's; null where nothing can be told. */
+export type ComparedSound = Pick<Comparison, 'sound' | 'otherSound'>;
+
+/** A sound that is heard in its channels may be none as one: those cancel each other. */
+const inStep = { late: 0, alike: 1, sound: null };
+
 /**
- * Where a file's sound stands beside its picture, by what the master's sound is there; null where nothing can be told.
+ * Compares a file's sound with its master's.
  *
  * @param start where the file's first picture stands in its sound, seconds
  */
@@ -85,22 +122,46 @@ export async function compareSound(
   masterPath: string,
   file: { path: string; stream: number; start: number },
   signal?: AbortSignal,
-): Promise<Comparison['sound']> {
-  if (!plan.audio) return null;
+): Promise<ComparedSound> {
+  if (!plan.audio) return { sound: null };
+  const channels = plan.audio.channels === 1 ? 1 : 2;
   const [own, planned] = await Promise.all([
-    readSound(file.path, file.stream, file.start, signal),
-    plannedSound(plan, masterPath, signal),
+    readChannels(file.path, file.stream, file.start, channels, signal),
+    plannedSound(plan, masterPath, channels, signal),
   ]);
-  const pieces = soundOffsets(own, planned);
-  if (!pieces.length) return null;
   const frameOf = (seconds: number) =>
     Math.max(0, Math.min(plan.frames - 1, nearestFrame(seconds, plan.rate)));
+  const place = placeOf(plan, soundOffsets(monoOf(own), monoOf(planned)), frameOf) ?? inStep;
+  if (place === 'unlike') return { sound: null };
+  const { late, alike, sound } = place;
+  if (sound && !sound.found) return { sound };
+  const all = { from: 0, to: plan.frames };
+  if (alike < madeOver && plan.pace.num === plan.pace.den)
+    return { sound, otherSound: [{ kind: 'unlike', span: all, seconds: planSeconds(plan) }] };
+  const otherSound = soundFaults(own, planned, late).map(({ kind, from, to, channel }) => ({
+    kind,
+    span: { from: frameOf(from), to: Math.max(frameOf(from), frameOf(to)) + 1 },
+    seconds: Number((to - from).toFixed(2)),
+    ...(channel === undefined || channels === 1 ? {} : { channel }),
+  }));
+  return { sound, otherSound };
+}
+
+/** Where a sound stands by what was found in its pieces; null where nothing is heard, `unlike` where nothing can be told. */
+function placeOf(
+  plan: RenderPlan,
+  pieces: readonly SoundOffset[],
+  frameOf: (seconds: number) => number,
+): { late: number; alike: number; sound: NonNullable<Comparison['sound']> } | 'unlike' | null {
+  if (!pieces.length) return null;
   const best = pieces.reduce((a, b) => (b.alike > a.alike ? b : a));
   if (best.alike < leastAlike) {
     // A pace may be made in many ways, and then what is heard is the same and its waves are not.
-    return plan.pace.num !== plan.pace.den ? null : { seconds: 0, at: frameOf(best.at), found: false };
+    if (plan.pace.num !== plan.pace.den) return 'unlike';
+    return { late: 0, alike: best.alike, sound: { seconds: 0, at: frameOf(best.at), found: false } };
   }
   const heard = pieces.filter((p) => p.alike >= Math.max(leastAlike, best.alike * 0.6));
   const worst = heard.reduce((a, b) => (Math.abs(b.seconds) > Math.abs(a.seconds) ? b : a));
-  return { seconds: worst.seconds, at: frameOf(worst.at), found: true };
+  const alike = pieces.map((piece) => piece.alike).sort((a, b) => a - b)[pieces.length >> 1]!;
+  return { late: best.seconds, alike, sound: { seconds: worst.seconds, at: frameOf(worst.at), found: true } };
 }

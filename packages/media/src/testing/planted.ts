@@ -104,6 +104,36 @@ export function plantedFaults({ good, plan, master, other }: PlantingGround): Pl
       id: 'bars',
       args: filtered(`scale=${width}:${height - 2 * bar},pad=${width}:${height}:0:${bar},setsar=1`),
     },
+    {
+      name: 'a mark in a corner',
+      id: 'overlay',
+      args: filtered(
+        `drawbox=x=${Math.round(width * 0.8)}:y=${Math.round(height * 0.06)}:w=${Math.round(width / 8)}:h=${Math.round(width / 8)}:color=white@0.6:t=fill`,
+      ),
+    },
+    {
+      name: 'a word across the picture',
+      id: 'overlay',
+      args: filtered(
+        [0, 1, 2, 3]
+          .map((n) => `drawbox=x=${Math.round(width * (0.3 + n * 0.1))}:y=${Math.round(height * 0.47)}`)
+          .map(
+            (box) =>
+              `${box}:w=${Math.round(width * 0.02)}:h=${Math.round(height * 0.06)}:color=white@0.35:t=fill`,
+          )
+          .join(','),
+      ),
+    },
+    {
+      name: 'a line along an edge',
+      id: 'bars',
+      args: filtered(`drawbox=w=2:h=${height}:color=black:t=fill`),
+    },
+    {
+      name: 'a flash of one frame',
+      id: 'picture',
+      args: filtered(`drawbox=color=white:t=fill:enable=eq(n\\,${middle})`),
+    },
     { name: 'window 8 px to the right', id: 'crop', args: cropped(String(left + 8), String(top)) },
     { name: 'window 4 px to the left', id: 'crop', args: cropped(String(left - 4), String(top)) },
     {
@@ -133,6 +163,13 @@ export function plantedFaults({ good, plan, master, other }: PlantingGround): Pl
       name: 'a peak above the limit',
       id: 'true-peak',
       args: sound(`aeval=val(0)+0.98*between(t\\,1\\,1.0002)|val(1)+0.98*between(t\\,1\\,1.0002):c=same`),
+    },
+    { name: 'a gap in the sound', id: 'sound-alike', args: sound('volume=0:enable=between(t\\,2\\,2.2)') },
+    { name: 'one channel upside down', id: 'sound-alike', args: sound('pan=stereo|c0=c0|c1=-1*c1') },
+    {
+      name: 'sound in another pitch',
+      id: 'sound-alike',
+      args: sound('asetrate=49440,aresample=48000,atempo=1/1.03'),
     },
     { name: 'sound 120 ms late', id: 'sync', args: sound(`adelay=120:all=1,atrim=0:${plan.frames / rate}`) },
     {

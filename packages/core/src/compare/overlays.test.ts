@@ -1,0 +1,119 @@
+import { describe, expect, test } from '@jest/globals';
+import type { MasterRect, Size } from '../picture/geometry.ts';
+import { dice } from '../testing/pictures.ts';
+import { edgeLines } from './edge-lines.ts';
+import { foreignParts } from './foreign.ts';
+import { drawPart, type Grid } from './grid.ts';
+import { partsApart } from './parts-apart.ts';
+
+// Taken once: looked up in the inner loops, a test runner's sandbox makes them a hundred times slower.
+const { sin, cos, floor } = Math;
+
+const masterSize: Size = { width: 1280, height: 720 };
+const frame: Size = { width: 540, height: 960 };
+const window: MasterRect = { x: 437.5, y: 0, width: 405, height: 720 };
+const into: MasterRect = { x: 0, y: 0, ...frame };
+
+/** A picture of waves, hard edges and fine detail, a little on at each frame. */
+function masterAt(frameNumber: number): Grid {
+  const [width, height] = [640, 360];
+  const data = Float32Array.from({ length: width * height }, (_, i) => {
+    const [x, y] = [i % width, floor(i / width)];
+    const waves = 110 + 40 * sin((x + frameNumber * 3) / 23) * cos(y / 17);
+    const wall = (x + frameNumber) % 90 < 30 && y > 150 ? 45 : 0;
+    return waves + wall + 12 * sin(x * 1.9) * sin(y * 2.3);
+  });
+  return { width, height, data };
+}
+
+/** What a file shows of it: its window, with noise of coding, and what is laid over it. */
+function fileOf(master: Grid, at: number, over: (x: number, y: number, v: number) => number): Grid {
+  const [width, height] = [360, 640];
+  const scale = master.width / masterSize.width;
+  const drawn = drawPart(
+    master,
+    { x: window.x * scale, y: 0, width: window.width * scale, height: master.height },
+    { width, height },
+  );
+  const roll = dice(at + 1);
+  return {
+    width,
+    height,
+    data: drawn.map((v, i) => over(i % width, floor(i / width), v) + 6 * (roll() - 0.5)),
+  };
+}
+
+const frames = [0, 20, 40, 60, 80, 100, 120];
+const lookedAt = (
+  over: (x: number, y: number, v: number, at: number) => number,
+  planned: MasterRect[] = [],
+) =>
+  frames.map((at) => {
+    const master = masterAt(at);
+    const file = fileOf(master, at, (x, y, v) => over(x, y, v, at));
+    return {
+      at,
+      apart: partsApart(file, master, [{ into, window }], planned, { frame, master: masterSize }),
+    };
+  });
+/** A box in the file's picture, in its samples, that lets some of the picture through. */
+const box =
+  (left: number, top: number, width: number, height: number, level: number, strength = 1) =>
+  (x: number, y: number, v: number) =>
+    x >= left && x < left + width && y >= top && y < top + height ? v + (level - v) * strength : v;
+
+describe('what lies over a picture', () => {
+  test('nothing over a picture that is as planned, lighter as a whole, or coded poorly', () => {
+    expect(foreignParts(lookedAt((_x, _y, v) => v))).toEqual([]);
+    expect(foreignParts(lookedAt((_x, _y, v) => v + 9))).toEqual([]);
+    const poor = lookedAt((x, y, v, at) => v + 20 * sin(floor(x / 8) * 91 + floor(y / 8) * 57 + at));
+    expect(foreignParts(poor)).toEqual([]);
+  });
+
+  test('a mark of an eighteenth of the width, all through, is found in its place', () => {
+    const [thing, ...more] = foreignParts(lookedAt(box(320, 600, 20, 20, 235, 0.6)));
+    expect(more).toEqual([]);
+    expect(thing!.span).toEqual({ from: 0, to: 121 });
+    expect(thing!.box.x).toBeCloseTo(320 / 360, 1);
+    expect(thing!.box.y).toBeCloseTo(600 / 640, 1);
+  });
+
+  test('one that comes and goes is told by the frames that were looked at and show it', () => {
+    const mark = box(100, 100, 80, 30, 20, 0.5);
+    const [thing] = foreignParts(lookedAt((x, y, v, at) => (at >= 40 && at <= 80 ? mark(x, y, v) : v)));
+    expect(thing!.span).toEqual({ from: 40, to: 81 });
+    // In two of them it may be what coding made of those.
+    expect(foreignParts(lookedAt((x, y, v, at) => (at >= 40 && at <= 60 ? mark(x, y, v) : v)))).toEqual([]);
+  });
+
+  test('what the plan lays over the picture is not foreign', () => {
+    const planned = { x: 150, y: 150, width: 120, height: 45 };
+    expect(foreignParts(lookedAt(box(100, 100, 80, 30, 20)))).toHaveLength(1);
+    expect(foreignParts(lookedAt(box(100, 100, 80, 30, 20), [planned]))).toEqual([]);
+  });
+});
+
+describe('lines along the edges', () => {
+  const linesOf = (over: (x: number, y: number, v: number) => number) => {
+    const master = masterAt(7);
+    return edgeLines(fileOf(master, 7, over), master, window, masterSize);
+  };
+
+  test('none of a picture that is as planned', () => {
+    expect(linesOf((_x, _y, v) => v)).toEqual({ top: 0, right: 0, bottom: 0, left: 0 });
+  });
+
+  test.each([
+    ['left', 1, (x: number) => x < 1],
+    ['right', 3, (x: number) => x >= 357],
+    ['bottom', 5, (_x: number, y: number) => y >= 635],
+    ['top', 2, (_x: number, y: number) => y < 2],
+  ] as const)('on the %s, %i deep', (side, deep, isLine) => {
+    const lines = linesOf((x, y, v) => (isLine(x, y) ? 16 : v));
+    expect(lines).toEqual({ top: 0, right: 0, bottom: 0, left: 0, [side]: deep });
+  });
+
+  test('a bar is no line', () => {
+    expect(linesOf((x, _y, v) => (x < 40 ? 16 : v)).left).toBe(0);
+  });
+});

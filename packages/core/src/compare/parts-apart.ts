@@ -1,0 +1,99 @@
+import type { Size } from '../picture/geometry.ts';
+import { carriedOn } from './carried-on.ts';
+import { drawPart, fitSide, scaledRect, type Grid } from './grid.ts';
+import type { MasterRect } from '../picture/geometry.ts';
+
+/** Longer side of the grid in whose cells a file's picture is held against the plan's, part by part. */
+const gridSide = 96;
+/** Levels by which a part's brightness may lie beside the plan's, of 255: what coding does to a mean of many pixels. */
+const leastApart = 6;
+/** It may lie by so many times as much beside it as half of all parts do: a poor coding errs everywhere. */
+const asOthers = 5;
+/** And by this share of what lies between a part and the ones beside it: an edge that is drawn a little elsewhere. */
+const asEdges = 0.3;
+
+/** Where a file's picture is lighter or darker than its plan's, part by part. */
+export interface PartsApart {
+  cells: Size;
+  /** For each cell by how many levels it is lighter, or darker below zero, than is explained; 0 as planned, or unknown. */
+  beyond: Float32Array;
+}
+
+/** One panel of a picture, with the part of the master that it shows. */
+export interface ShownPanel {
+  /** Frame pixels. */
+  into: MasterRect;
+  /** Master pixels. */
+  window: MasterRect;
+}
+
+/** Cells that lie wholly in a part of the frame. */
+function wholeCells(part: MasterRect, frame: Size, cells: Size): MasterRect | null {
+  const inCells = scaledRect(part, frame, cells);
+  const [x, y] = [Math.ceil(inCells.x - 1e-6), Math.ceil(inCells.y - 1e-6)];
+  const width = Math.floor(inCells.x + inCells.width + 1e-6) - x;
+  const height = Math.floor(inCells.y + inCells.height + 1e-6) - y;
+  return width >= 2 && height >= 2 ? { x, y, width, height } : null;
+}
+
+/** The largest difference between a cell and the ones beside it. */
+function edgeAt(data: Float32Array, { width, height }: Size, x: number, y: number): number {
+  const i = y * width + x;
+  const here = data[i]!;
+  return Math.max(
+    x > 0 ? Math.abs(here - data[i - 1]!) : 0,
+    x + 1 < width ? Math.abs(here - data[i + 1]!) : 0,
+    y > 0 ? Math.abs(here - data[i - width]!) : 0,
+    y + 1 < height ? Math.abs(here - data[i + width]!) : 0,
+  );
+}
+
+const median = (values: Float32Array): number => values.slice().sort()[values.length >> 1] ?? 0;
+
+/**
+ * Holds a file's picture against its plan's part by part. A picture that is lighter or darker as a whole is not told
+ * here.
+ *
+ * @param over parts of the frame in which something else is drawn as planned, frame pixels
+ */
+export function partsApart(
+  file: Grid,
+  master: Grid,
+  panels: readonly ShownPanel[],
+  over: readonly MasterRect[],
+  sizes: { frame: Size; master: Size },
+): PartsApart {
+  const cells = fitSide(sizes.frame, gridSide);
+  const beyond = new Float32Array(cells.width * cells.height);
+  for (const { into, window } of panels) {
+    const inside = wholeCells(into, sizes.frame, cells);
+    if (!inside) continue;
+    const part = scaledRect(inside, cells, sizes.frame);
+    const shown = drawPart(file, scaledRect(part, sizes.frame, file), inside);
+    const source = carriedOn(window, into, part);
+    const planned = drawPart(master, scaledRect(source, sizes.master, master), inside);
+    const apart = shown.map((v, i) => v - planned[i]!);
+    const lighter = median(apart);
+    const usual = median(apart.map((v) => Math.abs(v - lighter)));
+    for (let y = 0; y < inside.height; y++)
+      for (let x = 0; x < inside.width; x++) {
+        const by = apart[y * inside.width + x]! - lighter;
+        const allowed = leastApart + asOthers * usual + asEdges * edgeAt(planned, inside, x, y);
+        if (Math.abs(by) > allowed)
+          beyond[(inside.y + y) * cells.width + inside.x + x] = Math.sign(by) * (Math.abs(by) - allowed);
+      }
+  }
+  for (const rect of over) blank(beyond, cells, scaledRect(rect, sizes.frame, cells));
+  return { cells, beyond };
+}
+
+/** Makes every cell that a part touches, and those beside it, unknown. */
+function blank(beyond: Float32Array, { width, height }: Size, part: MasterRect): void {
+  const [left, right] = [
+    Math.max(0, Math.floor(part.x) - 1),
+    Math.min(width, Math.ceil(part.x + part.width) + 1),
+  ];
+  const bottom = Math.min(height, Math.ceil(part.y + part.height) + 1);
+  for (let y = Math.max(0, Math.floor(part.y) - 1); y < bottom; y++)
+    if (right > left) beyond.fill(0, y * width + left, y * width + right);
+}
