@@ -404,7 +404,7 @@ export { judge, type Planes, type Judged } from './compare/judge.ts';
 export { leanOf, leaning, type Lean } from './compare/lean.ts';
 export { sampledFrames } from './compare/samples.ts';
 export { compareSoundRate, soundOffsets, type SoundOffset } from './compare/sound-offset.ts';
-export { monoOf, soundFaults, type Sound } from './compare/sound-faults.ts';
+export { monoOf, soundFaults, type Sound, type SoundFault } from './compare/sound-faults.ts';
 export { reportPage, type ReportPage } from './checks/report-page.ts';
 export { summaryPage, summaryWords, type RunSummary } from './checks/summary-page.ts';
 export type { Wanted } from './checks/wanted.ts';

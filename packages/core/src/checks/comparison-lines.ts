@@ -9,6 +9,11 @@ import { checkLine, type CheckLine } from './check-line.ts';
 const syncTolerance = 0.04;
 /** How far the mean colour of a picture's parts may lie from the plan's, levels of 8 bits (common practice). */
 const colourTolerance = 7;
+/** How far contrast, and the strength and hue of colours, may lie from the plan's, as shares: four times what coding does (from our own trials). */
+const contrastTolerance = 0.08;
+const tintTolerance = 0.15;
+
+const percent = (share: number) => `${Math.round(share * 100)} %`;
 
 const framesOf = (spans: readonly FrameSpan[]) => spans.reduce((sum, s) => sum + spanLength(s), 0);
 
@@ -36,17 +41,24 @@ function missingLine({ missing }: Comparison, frames: number): CheckLine[] {
 /** Frames that show something else are spans of the picture's line too, in the film's order. */
 const inOrder = (spans: readonly FrameSpan[]) => [...spans].sort((a, b) => a.from - b.from);
 
-function pictureLine({ likeness, colour, unlike, samples, odd }: Comparison): CheckLine {
+function pictureLine({ likeness, colour, grade, unlike, samples, odd }: Comparison): CheckLine {
   const told =
     likeness === null ? 'nothing to compare' : `${likeness.value.toFixed(2)} at frame ${likeness.at}`;
   const tint = colour === null ? '' : `, colour within ${Math.round(colour.value)}`;
-  const isOff = colour !== null && colour.value > colourTolerance;
+  const graded = [
+    grade?.contrast != null && { name: 'contrast', share: Math.abs(grade.contrast), most: contrastTolerance },
+    grade?.tint != null && { name: 'colours', share: grade.tint, most: tintTolerance },
+  ].filter((line) => line !== false);
+  const wanted = graded.map(({ name, most }) => `, ${name} within ${percent(most)}`).join('');
+  const found = graded.map(({ name, share }) => `, ${name} within ${percent(share)}`).join('');
+  const isOff =
+    (colour !== null && colour.value > colourTolerance) || graded.some(({ share, most }) => share > most);
   return checkLine(
     'picture',
-    `as planned: likeness ≥ ${leastLikeness} (SSIM), colour within ${colourTolerance} levels, in ${countWords(samples, 'frame')}${odd ? '; nothing else in any, seen small' : ''}`,
-    `${told}${tint}${odd?.length ? `; something else in ${countWords(framesOf(odd), 'frame')}` : ''}`,
+    `as planned: likeness ≥ ${leastLikeness} (SSIM), colour within ${colourTolerance} levels${wanted}, in ${countWords(samples, 'frame')}${odd ? '; nothing else in any, seen small' : ''}`,
+    `${told}${tint}${found}${odd?.length ? `; something else in ${countWords(framesOf(odd), 'frame')}` : ''}`,
     likeness !== null && unlike.length === 0 && !isOff && !odd?.length,
-    unlike.length || odd?.length || !isOff
+    unlike.length || odd?.length || !isOff || colour === null
       ? inOrder([...unlike, ...(odd ?? [])])
       : [{ from: colour.at, to: colour.at + 1 }],
   );
@@ -139,6 +151,7 @@ const otherSoundWords: Record<OtherSound['kind'], (fault: OtherSound) => string>
   other: (fault) => `something else for ${fault.seconds.toFixed(1)} s${inChannel(fault)}`,
   turned: ({ channel }) => `the ${channelName(channel)} channel is upside down`,
   exchanged: () => 'left and right are exchanged',
+  narrowed: () => 'both channels are the same, where the master’s are not',
   unlike: () => 'made over: its waves are not the master’s',
 };
 const channelName = (channel: number | undefined) => (channel === 1 ? 'right' : 'left');

@@ -26,6 +26,8 @@ export const comparisonSchema = z.object({
     .optional(),
   /** Largest difference of colour, in levels of 8 bits, mean of a picture; null where nothing could be compared. */
   colour: measuredAt.nullable(),
+  /** By what share contrast is higher, and colours lie elsewhere; null where the film has too little; missing likewise. */
+  grade: z.object({ contrast: z.number().nullable(), tint: z.number().nullable() }).optional(),
   /** How far the window's edges lie from the plan's at most, master pixels; null where the picture does not tell. */
   window: z
     .object({ value: z.number(), at: z.number().int().nonnegative(), tolerance: z.number() })

@@ -10,10 +10,20 @@ export interface Foreign {
   box: { x: number; y: number; width: number; height: number };
 }
 
-/** Seen in fewer of the looked-at frames in a row than this, it may be what coding made of one of them. */
-const leastInRow = 3;
-/** Fewer parts than this that touch each other are no thing. */
-const leastParts = 4;
+/** How a thing has to be seen: in how many looked-at frames in a row, how clearly, and in how many parts that touch. */
+interface Seeing {
+  inRow: number;
+  /** Levels beyond what is explained. */
+  beyond: number;
+  parts: number;
+}
+
+/**
+ * What is faint has to be seen for a while: it may be what coding made of one frame. What is clear and larger may come and
+ * go between two looked-at frames. Coding by quality 38 made up to 8 parts in one frame, 8 levels beyond, of our own films.
+ */
+const lasting: Seeing = { inRow: 3, beyond: 0, parts: 4 };
+const clear: Seeing = { inRow: 1, beyond: 15, parts: 9 };
 
 /** A frame that was looked at part by part. */
 export interface LookedAt {
@@ -22,22 +32,23 @@ export interface LookedAt {
 }
 
 /** For each part whether it is lighter, or darker, in enough looked-at frames in a row, and in which. */
-function lastingParts(all: readonly LookedAt[], cells: Size): Map<number, FrameSpan> {
-  const least = Math.min(leastInRow, all.length);
-  const lasting = new Map<number, FrameSpan>();
+function seenParts(all: readonly LookedAt[], cells: Size, { inRow, beyond }: Seeing): Map<number, FrameSpan> {
+  const least = Math.min(inRow, all.length);
+  const seen = new Map<number, FrameSpan>();
   for (let i = 0; i < cells.width * cells.height; i++) {
     let [sign, from, count] = [0, 0, 0];
     for (const { at, apart } of all) {
-      const here = Math.sign(apart?.beyond[i] ?? 0);
+      const by = apart?.beyond[i] ?? 0;
+      const here = Math.abs(by) > beyond ? Math.sign(by) : 0;
       if (here === 0 || here !== sign) [sign, from, count] = [here, at, 0];
       if (here === 0) continue;
       count++;
       if (count < least) continue;
-      const known = lasting.get(i);
-      lasting.set(i, { from: Math.min(from, known?.from ?? from), to: at + 1 });
+      const known = seen.get(i);
+      seen.set(i, { from: Math.min(from, known?.from ?? from), to: at + 1 });
     }
   }
-  return lasting;
+  return seen;
 }
 
 /** Groups of parts that touch, corners too. */
@@ -59,14 +70,11 @@ function groupsOf(parts: ReadonlyMap<number, FrameSpan>, { width }: Size): numbe
   return groups;
 }
 
-/** What lies over a file's picture where its plan has nothing: a mark, a word, a bug in a corner, lasting for a while. */
-export function foreignParts(all: readonly LookedAt[]): Foreign[] {
-  const cells = all.find(({ apart }) => apart)?.apart?.cells;
-  if (!cells) return [];
+function thingsSeen(all: readonly LookedAt[], cells: Size, seeing: Seeing): Foreign[] {
   const { width, height } = cells;
-  const parts = lastingParts(all, cells);
+  const parts = seenParts(all, cells, seeing);
   return groupsOf(parts, cells)
-    .filter((group) => group.length >= leastParts)
+    .filter((group) => group.length >= seeing.parts)
     .map((group) => {
       const spans = group.map((part) => parts.get(part)!);
       const [xs, ys] = [group.map((part) => part % width), group.map((part) => Math.floor(part / width))];
@@ -84,4 +92,19 @@ export function foreignParts(all: readonly LookedAt[]): Foreign[] {
         },
       };
     });
+}
+
+const meet = (a: Foreign, b: Foreign): boolean =>
+  a.box.x < b.box.x + b.box.width &&
+  b.box.x < a.box.x + a.box.width &&
+  a.box.y < b.box.y + b.box.height &&
+  b.box.y < a.box.y + a.box.height;
+
+/** What lies over a file's picture where its plan has nothing: a mark, a word, a slate, a cursor. */
+export function foreignParts(all: readonly LookedAt[]): Foreign[] {
+  const cells = all.find(({ apart }) => apart)?.apart?.cells;
+  if (!cells) return [];
+  const long = thingsSeen(all, cells, lasting);
+  const short = thingsSeen(all, cells, clear).filter((thing) => !long.some((other) => meet(thing, other)));
+  return [...long, ...short];
 }

@@ -5,8 +5,9 @@ import { carriedOn } from './carried-on.ts';
 import { drawPlan } from './draw-plan.ts';
 import { edgeLines } from './edge-lines.ts';
 import { drawnOften, drawPart, fitSide, gridOf, scaledRect, type Grid } from './grid.ts';
+import type { TonePair } from './grade.ts';
 import { structuralSimilarity } from './likeness.ts';
-import { partsApart, type PartsApart } from './parts-apart.ts';
+import { partsApart, type PartsApart, type ThreePlanes } from './parts-apart.ts';
 import { correlation, findWindow, searchWindow, type Found } from './register.ts';
 
 /** A picture's luma and colour differences, each a plane of its own size. */
@@ -70,6 +71,7 @@ interface JudgedPanel {
   likeness: number | null;
   /** Mean difference of the worst of its three planes, levels of 8 bits. */
   colour: number;
+  tones: TonePair;
   /** Master pixels from the plan's edges; null where it cannot be told. */
   off: number | null;
   /** The whole panel's window as it was found, master pixels; null where it was not. */
@@ -88,34 +90,41 @@ export interface Judged {
   apart: PartsApart | null;
 }
 
-const luma = ({ luma: plane }: Planes): Grid => gridOf(plane, plane.bytes);
+/** All planes of a picture; the luma of one that is drawn from many times is made ready for that. */
+const planesOf = ({ luma, cb, cr }: Planes, often = false): ThreePlanes => [
+  (often ? drawnOften : gridOf)(luma, luma.bytes),
+  gridOf(cb, cb.bytes),
+  gridOf(cr, cr.bytes),
+];
 const whole = ({ width, height }: Size): MasterRect => ({ x: 0, y: 0, width, height });
 
 /** How far a window may lie from its place, master pixels. */
 export const toleranceOf = ({ source, into }: Layout['panels'][number]): number =>
   Math.max(placeTolerance, source.width / into.width);
 
-/** Mean difference of colour and brightness of what is known of two pictures. */
-function colourApart(
-  { file, master }: Sample,
-  lumas: { file: Grid; master: Grid },
+/** Cells a side in which colours and tones are held against each other: what coding does to a few pixels is lost in them. */
+const toneCells = { width: 8, height: 8 };
+
+/** The tones and colours of what is known of two pictures. */
+function tonesOf(
+  { file, master }: { file: ThreePlanes; master: ThreePlanes },
   window: MasterRect,
   part: MasterRect,
   films: Films,
-): number {
-  const cells = { width: 8, height: 8 };
-  const planes = [
-    [lumas.file, lumas.master],
-    [gridOf(file.cb, file.cb.bytes), gridOf(master.cb, master.cb.bytes)],
-    [gridOf(file.cr, file.cr.bytes), gridOf(master.cr, master.cr.bytes)],
-  ] as const;
-  const apart = planes.map(([own, planned]) => {
-    const a = drawPart(own, scaledRect(part, films.frame, own), cells);
-    const b = drawPart(planned, scaledRect(window, films.master, planned), cells);
-    return a.reduce((sum, v, i) => sum + Math.abs(v - b[i]!), 0) / a.length;
-  });
-  return Math.max(...apart);
+): TonePair {
+  const ofFile = (plane: Grid) => drawPart(plane, scaledRect(part, films.frame, plane), toneCells);
+  const ofPlan = (plane: Grid) => drawPart(plane, scaledRect(window, films.master, plane), toneCells);
+  return {
+    file: [ofFile(file[0]), ofFile(file[1]), ofFile(file[2])],
+    plan: [ofPlan(master[0]), ofPlan(master[1]), ofPlan(master[2])],
+  };
 }
+
+/** Mean difference of colour and brightness, of the worst of the three planes. */
+const colourApart = ({ file, plan }: TonePair): number =>
+  Math.max(
+    ...file.map((own, p) => own.reduce((sum, v, i) => sum + Math.abs(v - plan[p]![i]!), 0) / own.length),
+  );
 
 /** Bars in a file's picture that its plan has not, delivered pixels. */
 function barsIn(
@@ -229,11 +238,11 @@ function judgePanel(
   sample: Sample,
   panel: Layout['panels'][number],
   bars: Edges | null,
-  grids: { file: Grid; master: Grid },
+  grids: { file: ThreePlanes; master: ThreePlanes },
   films: Films,
 ): JudgedPanel | null {
   const { source, into } = panel;
-  const { file, master } = grids;
+  const [file, master] = [grids.file[0], grids.master[0]];
   const part = freePart(into, bars, sample.over, films.frame);
   if (part.width < 16 || part.height < 16) return null;
   // What the part shows of the master, were it as planned.
@@ -247,13 +256,15 @@ function judgePanel(
   const small = fitSide(cells, likenessSide);
   const scale = films.master.width / master.width;
   const inMaster = scaledRect(window, master, films.master);
+  const tones = tonesOf(grids, inMaster, part, films);
   return {
     likeness: structuralSimilarity(
       drawPart(seen, whole(seen), small),
       drawPart(master, window, small),
       small,
     ),
-    colour: colourApart(sample, grids, inMaster, part, films),
+    colour: colourApart(tones),
+    tones,
     off:
       lies && isTold(seen, master, found, planned, toleranceOf(panel) / scale)
         ? offBy(found, planned, scale, toleranceOf(panel))
@@ -297,9 +308,10 @@ function alongEdges({ top, right, bottom, left }: Edges, { width, height }: Size
 
 /** Looks at one picture of a file beside what its plan shows there: how alike they are, and where its windows lie. */
 export function judge(sample: Sample, films: Films): Judged {
-  const grids = { file: luma(sample.file), master: drawnOften(sample.master.luma, sample.master.luma.bytes) };
-  const flat = barsIn(sample, grids.file, grids.master, films);
-  const bars = flat && !liesElsewhere(sample, grids, films) ? flat : null;
+  const grids = { file: planesOf(sample.file), master: planesOf(sample.master, true) };
+  const lumas = { file: grids.file[0], master: grids.master[0] };
+  const flat = barsIn(sample, lumas.file, lumas.master, films);
+  const bars = flat && !liesElsewhere(sample, lumas, films) ? flat : null;
   const judged = sample.layout.panels.map((panel) => ({
     panel,
     found: judgePanel(sample, panel, bars, grids, films),
@@ -311,7 +323,7 @@ export function judge(sample: Sample, films: Films): Judged {
   }));
   const fills = judged.length === 1 && !sample.layout.ground;
   const lines =
-    alike && fills && !bars && !sample.over.length ? linesIn(grids, shown[0]!.window, films) : null;
+    alike && fills && !bars && !sample.over.length ? linesIn(lumas, shown[0]!.window, films) : null;
   const over = [...sample.over, ...(lines ? alongEdges(lines, films.frame) : [])];
   return {
     at: sample.at,

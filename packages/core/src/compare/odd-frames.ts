@@ -3,11 +3,11 @@ import type { FrameSpan } from '../time/span.ts';
 import { shotsIn, type Thumb } from './thumbs.ts';
 
 /** Levels by which a part of a small picture may lie beside the plan's, of 255, more than it usually does around there. */
-const leastApart = 24;
+const leastApart = 16;
 /** And by this share of what lies between it and the parts beside it in the plan: what moves is drawn a little elsewhere. */
 const asEdges = 0.75;
 /** Fewer parts than this share of the picture, and never fewer than the second figure, are what coding made of them. */
-const leastShare = 0.004;
+const leastShare = 0.003;
 const leastParts = 4;
 /** What usually lies between the two in a shot is known from so many of its frames. */
 const askedOfShot = 25;

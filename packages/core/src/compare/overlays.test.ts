@@ -51,10 +51,10 @@ const lookedAt = (
   frames.map((at) => {
     const master = masterAt(at);
     const file = fileOf(master, at, (x, y, v) => over(x, y, v, at));
-    return {
-      at,
-      apart: partsApart(file, master, [{ into, window }], planned, { frame, master: masterSize }),
-    };
+    const sizes = { frame, master: masterSize };
+    const grey = (plane: Grid) => ({ ...plane, data: plane.data.map(() => 128) });
+    const planes = (plane: Grid) => [plane, grey(plane), grey(plane)] as const;
+    return { at, apart: partsApart(planes(file), planes(master), [{ into, window }], planned, sizes) };
   });
 /** A box in the file's picture, in its samples, that lets some of the picture through. */
 const box =
@@ -79,11 +79,34 @@ describe('what lies over a picture', () => {
   });
 
   test('one that comes and goes is told by the frames that were looked at and show it', () => {
-    const mark = box(100, 100, 80, 30, 20, 0.5);
+    const mark = box(100, 100, 80, 30, 20, 0.12);
     const [thing] = foreignParts(lookedAt((x, y, v, at) => (at >= 40 && at <= 80 ? mark(x, y, v) : v)));
     expect(thing!.span).toEqual({ from: 40, to: 81 });
     // In two of them it may be what coding made of those.
     expect(foreignParts(lookedAt((x, y, v, at) => (at >= 40 && at <= 60 ? mark(x, y, v) : v)))).toEqual([]);
+  });
+
+  test('a clear one is told by a single frame', () => {
+    const slate = box(60, 200, 120, 80, 16);
+    const [thing, ...more] = foreignParts(lookedAt((x, y, v, at) => (at === 60 ? slate(x, y, v) : v)));
+    expect(more).toEqual([]);
+    expect(thing!.span).toEqual({ from: 60, to: 61 });
+  });
+
+  test('one that is no lighter than what it lies over is told by its colour', () => {
+    const plain = { width: 640, height: 360, data: new Float32Array(640 * 360).fill(128) };
+    const red = {
+      ...plain,
+      width: 360,
+      height: 640,
+      data: plain.data.map((v, i) => box(80, 80, 40, 40, 190)(i % 360, floor(i / 360), v)),
+    };
+    const own = { ...red, data: red.data.map(() => 128) };
+    const apart = partsApart([own, own, red], [plain, plain, plain], [{ into, window }], [], {
+      frame,
+      master: masterSize,
+    });
+    expect(foreignParts(frames.map((at) => ({ at, apart })))).toHaveLength(1);
   });
 
   test('what the plan lays over the picture is not foreign', () => {

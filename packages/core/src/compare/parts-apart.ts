@@ -1,7 +1,6 @@
-import type { Size } from '../picture/geometry.ts';
 import { carriedOn } from './carried-on.ts';
 import { drawPart, fitSide, scaledRect, type Grid } from './grid.ts';
-import type { MasterRect } from '../picture/geometry.ts';
+import type { MasterRect, Size } from '../picture/geometry.ts';
 
 /** Longer side of the grid in whose cells a file's picture is held against the plan's, part by part. */
 const gridSide = 96;
@@ -12,12 +11,15 @@ const asOthers = 5;
 /** And by this share of what lies between a part and the ones beside it: an edge that is drawn a little elsewhere. */
 const asEdges = 0.3;
 
-/** Where a file's picture is lighter or darker than its plan's, part by part. */
+/** Where a file's picture is lighter, darker or of another colour than its plan's, part by part. */
 export interface PartsApart {
   cells: Size;
-  /** For each cell by how many levels it is lighter, or darker below zero, than is explained; 0 as planned, or unknown. */
+  /** For each cell by how many levels it is more, or less below zero, than is explained; 0 as planned, or unknown. */
   beyond: Float32Array;
 }
+
+/** Luma, and both colour differences. */
+export type ThreePlanes = readonly [Grid, Grid, Grid];
 
 /** One panel of a picture, with the part of the master that it shows. */
 export interface ShownPanel {
@@ -50,41 +52,51 @@ function edgeAt(data: Float32Array, { width, height }: Size, x: number, y: numbe
 
 const median = (values: Float32Array): number => values.slice().sort()[values.length >> 1] ?? 0;
 
+/** Holds one plane of one panel against the plan's; what lies beyond what is explained is put in where it is the most. */
+function planeApart(
+  file: Grid,
+  master: Grid,
+  { into, window }: ShownPanel,
+  sizes: { frame: Size; master: Size },
+  { cells, beyond }: PartsApart,
+): void {
+  const inside = wholeCells(into, sizes.frame, cells);
+  if (!inside) return;
+  const part = scaledRect(inside, cells, sizes.frame);
+  const shown = drawPart(file, scaledRect(part, sizes.frame, file), inside);
+  const source = carriedOn(window, into, part);
+  const planned = drawPart(master, scaledRect(source, sizes.master, master), inside);
+  const apart = shown.map((v, i) => v - planned[i]!);
+  const whole = median(apart);
+  const usual = median(apart.map((v) => Math.abs(v - whole)));
+  for (let y = 0; y < inside.height; y++)
+    for (let x = 0; x < inside.width; x++) {
+      const by = apart[y * inside.width + x]! - whole;
+      const allowed = leastApart + asOthers * usual + asEdges * edgeAt(planned, inside, x, y);
+      const at = (inside.y + y) * cells.width + inside.x + x;
+      if (Math.abs(by) - allowed > Math.abs(beyond[at]!))
+        beyond[at] = Math.sign(by) * (Math.abs(by) - allowed);
+    }
+}
+
 /**
- * Holds a file's picture against its plan's part by part. A picture that is lighter or darker as a whole is not told
- * here.
+ * Holds a file's picture against its plan's part by part. A picture that is lighter, darker or of another colour as a whole
+ * is not told here.
  *
  * @param over parts of the frame in which something else is drawn as planned, frame pixels
  */
 export function partsApart(
-  file: Grid,
-  master: Grid,
+  file: ThreePlanes,
+  master: ThreePlanes,
   panels: readonly ShownPanel[],
   over: readonly MasterRect[],
   sizes: { frame: Size; master: Size },
 ): PartsApart {
   const cells = fitSide(sizes.frame, gridSide);
-  const beyond = new Float32Array(cells.width * cells.height);
-  for (const { into, window } of panels) {
-    const inside = wholeCells(into, sizes.frame, cells);
-    if (!inside) continue;
-    const part = scaledRect(inside, cells, sizes.frame);
-    const shown = drawPart(file, scaledRect(part, sizes.frame, file), inside);
-    const source = carriedOn(window, into, part);
-    const planned = drawPart(master, scaledRect(source, sizes.master, master), inside);
-    const apart = shown.map((v, i) => v - planned[i]!);
-    const lighter = median(apart);
-    const usual = median(apart.map((v) => Math.abs(v - lighter)));
-    for (let y = 0; y < inside.height; y++)
-      for (let x = 0; x < inside.width; x++) {
-        const by = apart[y * inside.width + x]! - lighter;
-        const allowed = leastApart + asOthers * usual + asEdges * edgeAt(planned, inside, x, y);
-        if (Math.abs(by) > allowed)
-          beyond[(inside.y + y) * cells.width + inside.x + x] = Math.sign(by) * (Math.abs(by) - allowed);
-      }
-  }
-  for (const rect of over) blank(beyond, cells, scaledRect(rect, sizes.frame, cells));
-  return { cells, beyond };
+  const apart = { cells, beyond: new Float32Array(cells.width * cells.height) };
+  for (const panel of panels) file.forEach((plane, p) => planeApart(plane, master[p]!, panel, sizes, apart));
+  for (const rect of over) blank(apart.beyond, cells, scaledRect(rect, sizes.frame, cells));
+  return apart;
 }
 
 /** Makes every cell that a part touches, and those beside it, unknown. */

@@ -4,6 +4,7 @@ import type { Edges } from './bars.ts';
 import type { Comparison } from './comparison.ts';
 import { sides } from './edge-lines.ts';
 import { foreignParts } from './foreign.ts';
+import { gradeOf } from './grade.ts';
 import { placeTolerance, toleranceOf, type Judged } from './judge.ts';
 
 /** Less alike than this, SSIM, and it is another picture, or a spoilt one. */
@@ -27,7 +28,16 @@ const convinces = (faults: number, all: number) => faults >= 2 || (faults === 1 
 
 type Places = Pick<
   Comparison,
-  'samples' | 'likeness' | 'unlike' | 'foreign' | 'colour' | 'window' | 'shifted' | 'bars' | 'barred'
+  | 'samples'
+  | 'likeness'
+  | 'unlike'
+  | 'foreign'
+  | 'grade'
+  | 'colour'
+  | 'window'
+  | 'shifted'
+  | 'bars'
+  | 'barred'
 >;
 
 /** The worst of a picture's panels; null where none says anything. */
@@ -92,6 +102,9 @@ export function placesOf(all: readonly Judged[], layouts: readonly Layout[]): Pl
     ),
     unlike: spansOf(all, (j) => (worstOf(j, 'likeness') ?? 1) < leastLikeness),
     foreign: foreignParts(all),
+    grade: gradeOf(
+      all.flatMap(({ panels }) => panels.flatMap((p) => ((p.likeness ?? 0) >= leastLikeness ? p.tones : []))),
+    ),
     colour: worst(
       (j) => worstOf(j, 'colour'),
       (a, b) => a > b,

@@ -86,6 +86,31 @@ describe('what of a file’s sound is not its master’s', () => {
     expect(told(soundOf(left, times(left, -1)), 0, mono)).toEqual(['turned 1']);
   });
 
+  test('channels that share a voice are told apart, and are one no more where the master’s are two', () => {
+    const voice = noise(29, 0.4);
+    const mixed = [left, right].map((own) => own.map((v, i) => v + voice[i]!));
+    const both = soundOf(mixed[0]!, mixed[1]!);
+    expect(told(soundOf(mixed[1]!, mixed[0]!), 0, both)).toEqual(['exchanged']);
+    expect(told(soundOf(mixed[0]!, mixed[0]!), 0, both)).toEqual(['narrowed']);
+    const middle = mixed[0]!.map((v, i) => (v + mixed[1]![i]!) / 2);
+    expect(told(soundOf(middle, middle), 0, both)).toEqual(['narrowed']);
+    expect(told(soundOf(left, left), 0, soundOf(left, left))).toEqual([]);
+  });
+
+  test('another sound as loud as the master’s, for a second; not one that is only late', () => {
+    const tone = (v: number, i: number) =>
+      i >= 4 * compareSoundRate && i < 5 * compareSoundRate
+        ? 0.05 * sin((i / compareSoundRate) * 2 * PI * 500)
+        : v;
+    const [other, ...more] = soundFaults(soundOf(left.map(tone), right.map(tone)), master, 0);
+    expect(more).toEqual([]);
+    expect(other!.kind).toBe('other');
+    expect(other!.from).toBeCloseTo(4, 0);
+    expect(other!.to).toBeCloseTo(5, 0);
+    const slipped = [left, right].map((s) => s.map((v, i) => (i < 6 * compareSoundRate ? v : s[i - 400]!)));
+    expect(told(soundOf(...slipped))).toEqual([]);
+  });
+
   test('a steady tone is upside down at every half turn, which tells nothing', () => {
     const tone = Float32Array.from(
       { length: count },

@@ -1,3 +1,4 @@
+import { correlate } from './correlate.ts';
 import { compareSoundRate } from './sound-offset.ts';
 
 /** A sound at {@link compareSoundRate}, 16 bits, its one or two channels in turn. */
@@ -8,9 +9,10 @@ export interface Sound {
 
 /**
  * `gap`: silent where the master is heard; `other`: something is heard that the master has not; `turned`: one channel's
- * waves are upside down beside the other's; `exchanged`: left is right.
+ * waves are upside down beside the other's; `exchanged`: left is right; `narrowed`: both are the same where the master's
+ * are not.
  */
-export const soundFaultKinds = ['gap', 'other', 'turned', 'exchanged'] as const;
+export const soundFaultKinds = ['gap', 'other', 'turned', 'exchanged', 'narrowed'] as const;
 
 /** What of a file's sound is not the master's. */
 export interface SoundFault {
@@ -41,9 +43,26 @@ const together = 0.3;
 const stretchSeconds = 1;
 const mostStretches = 8;
 const reachSeconds = 0.012;
-/** A channel is like another with this correlation, and more like one than another from so much more on. */
+/** A channel is like another with this correlation, upside down from so much more on, and certainly the same one. */
 const alike = 0.6;
 const clearly = 0.2;
+const certainly = 0.95;
+/** It is more like one than another when it is so many times less unlike it. */
+const muchMore = 4;
+/** What sets two channels apart is heard from so many decibels below what they share on, and is lost when so much is missing. */
+const setApart = -15;
+const lostFrom = 20;
+
+/** Waves are held against each other in windows of so many seconds; so many in a row that are unlike are another sound. */
+const windowSeconds = 0.25;
+const leastWindows = 2;
+/** Of a window that is heard, root of the mean square, the waves are the master's from this correlation on. */
+const windowHeard = 0.01;
+const windowAlike = 0.3;
+/** Where half of all windows are no more alike than this, waves tell nothing: the two lie a little apart all along. */
+const waveAlike = 0.9;
+/** As far around, seconds, the same waves are looked for before they are called others: what is late is no other sound. */
+const lateReach = 0.5;
 
 /** All channels as one. */
 export function monoOf({ channels, samples }: Sound): Float32Array {
@@ -151,32 +170,107 @@ function channelFaults(file: Sound, master: Sound): SoundFault[] {
   };
   const [left, right] = [over(0, 0), over(1, 1)];
   const all = { from: 0, to: whole / compareSoundRate };
-  if (Math.min(left.most, right.most) > alike) return [];
+  const narrowed: SoundFault[] = isNarrowed(file, master) ? [{ kind: 'narrowed', ...all }] : [];
+  if (Math.min(left.most, right.most) > certainly) return narrowed;
   const [crossed, crossedBack] = [over(0, 1), over(1, 0)];
-  if (
-    Math.min(crossed.most, crossedBack.most) > alike &&
-    crossed.most > left.most + clearly &&
-    crossedBack.most > right.most + clearly
-  )
-    return [{ kind: 'exchanged', ...all }];
+  const nearer = (other: { most: number }, own: { most: number }) =>
+    other.most > alike && (1 - other.most) * muchMore < 1 - own.most;
+  if (nearer(crossed, left) && nearer(crossedBack, right)) return [{ kind: 'exchanged', ...all }];
   const isTurned = ({ most, least }: { most: number; least: number }) =>
     -least > alike && -least > most + clearly;
   const stands = ({ most, least }: { most: number; least: number }) =>
     most > alike && most > -least + clearly;
   if (isTurned(left) && stands(right)) return [{ kind: 'turned', ...all, channel: 0 }];
   if (isTurned(right) && stands(left)) return [{ kind: 'turned', ...all, channel: 1 }];
-  return [];
+  return narrowed;
+}
+
+/** How much of a sound of two channels sets them apart, beside what they share: decibels. */
+function apartness({ samples }: Sound): number {
+  let [shared, apart] = [0, 0];
+  for (let i = 0; i + 1 < samples.length; i += 2) {
+    shared += (samples[i]! + samples[i + 1]!) ** 2;
+    apart += (samples[i]! - samples[i + 1]!) ** 2;
+  }
+  return 10 * Math.log10((apart + 1) / (shared + 1));
+}
+
+/** Whether a file's two channels are the same, or nearly so, where the master's are not. */
+function isNarrowed(file: Sound, master: Sound): boolean {
+  const planned = apartness(master);
+  return planned > setApart && apartness(file) < planned - lostFrom;
 }
 
 /**
- * What of a file's sound is not the master's: gaps, other sounds, channels that are exchanged or upside down. How loud it
- * is as a whole is not asked.
+ * Where a file's waves are not the master's although both are heard: a tone over a word, another piece of music, as loud
+ * as what it stands for.
+ *
+ * @param late by how much the file's sound comes later, seconds
+ */
+export function otherWaves(file: Float32Array, master: Float32Array, late: number): SoundFault[] {
+  const length = Math.round(windowSeconds * compareSoundRate);
+  const by = Math.round(late * compareSoundRate);
+  const windows: { at: number; alike: number | null }[] = [];
+  for (let at = Math.max(0, by); at + length <= Math.min(file.length, master.length + by); at += length) {
+    let [aa, bb, ab] = [0, 0, 0];
+    for (let i = at; i < at + length; i++) {
+      const [p, q] = [file[i]!, master[i - by]!];
+      aa += p * p;
+      bb += q * q;
+      ab += p * q;
+    }
+    const heard = Math.sqrt(Math.min(aa, bb) / length) >= windowHeard;
+    windows.push({ at, alike: heard ? Math.abs(ab) / Math.sqrt(aa * bb) : null });
+  }
+  const told = windows.flatMap((w) => w.alike ?? []).sort((a, b) => a - b);
+  if (!told.length || told[told.length >> 1]! < waveAlike) return [];
+  const faults: { from: number; to: number; count: number }[] = [];
+  for (const { at, alike: here } of windows) {
+    if (here === null || here >= windowAlike) continue;
+    const last = faults.at(-1);
+    if (last?.to === at) {
+      last.to = at + length;
+      last.count++;
+    } else faults.push({ from: at, to: at + length, count: 1 });
+  }
+  return faults
+    .filter(
+      ({ from, to, count }) =>
+        count >= leastWindows && !isElsewhere(file.subarray(from, to), master, from - by),
+    )
+    .map(({ from, to }) => ({ kind: 'other', from: from / compareSoundRate, to: to / compareSoundRate }));
+}
+
+/** Whether a piece of a file's sound is the master's a little sooner or later. */
+function isElsewhere(piece: Float32Array, master: Float32Array, at: number): boolean {
+  const reach = Math.round(lateReach * compareSoundRate);
+  const some = piece.subarray(0, 2 * compareSoundRate);
+  const around = new Float32Array(some.length + 2 * reach);
+  const first = Math.max(0, reach - at);
+  around.set(master.subarray(Math.max(0, at - reach), at + some.length + reach), first);
+  const own = energyOf(some, 0, some.length);
+  return correlate(some, around).some((sum, i) => {
+    const under = energyOf(around, i, i + some.length);
+    return under > 0 && Math.abs(sum) / Math.sqrt(own * under) > alike;
+  });
+}
+
+function energyOf(samples: Float32Array, from: number, to: number): number {
+  let sum = 0;
+  for (let i = from; i < to; i++) sum += samples[i]! ** 2;
+  return sum;
+}
+
+/**
+ * What of a file's sound is not the master's: gaps, other sounds, channels that are exchanged, upside down or the same. How
+ * loud it is as a whole is not asked.
  *
  * @param late by how much the file's sound comes later, seconds
  */
 export function soundFaults(file: Sound, master: Sound, late: number): SoundFault[] {
   const channels = channelFaults(file, master);
-  if (channels.some(({ kind }) => kind === 'exchanged')) return channels;
+  // What is in one channel is looked for in the other then.
+  if (channels.some(({ kind }) => kind === 'exchanged' || kind === 'narrowed')) return channels;
   const by = Math.round(late / pieceSeconds);
   const count = Math.min(file.channels, master.channels);
   const each = (sound: Sound, from: number) =>
@@ -192,7 +286,7 @@ export function soundFaults(file: Sound, master: Sound, late: number): SoundFaul
       to: f.to + began,
     })),
   );
-  return [...channels, ...joined(faults)];
+  return [...channels, ...joined([...faults, ...otherWaves(monoOf(file), monoOf(master), late)])];
 }
 
 /** Faults of both channels at one time are one. */

@@ -54,13 +54,19 @@ interface Closely {
   layout: Layout;
 }
 
-/** Frames that show something else are told of pictures that lie where they should: others differ from the plan all along. */
-const oddWhere = (
-  { bars, shifted }: Pick<PictureComparison, 'bars' | 'shifted'>,
+/**
+ * Frames that show something else are told of pictures that lie where they should, with nothing over them all along: others
+ * differ from the plan in every frame. What was seen over one of them alone is that something else.
+ */
+function oddWhere(
+  { bars, shifted, foreign = [] }: Pick<PictureComparison, 'bars' | 'shifted' | 'foreign'>,
   odd: FrameSpan[] | undefined,
-) => ({
-  odd: bars || shifted.length ? undefined : odd,
-});
+): Pick<PictureComparison, 'odd' | 'foreign'> {
+  const alone = ({ span }: { span: FrameSpan }) =>
+    odd?.some(({ from, to }) => span.from >= from && span.to <= to) ?? false;
+  const lasting = foreign.filter((thing) => !alone(thing));
+  return { foreign: lasting, odd: bars || shifted.length || lasting.length ? undefined : odd };
+}
 
 /** A cue that is drawn a frame sooner or later than planned is still a cue, and no other picture. */
 const cueSlack = 2;

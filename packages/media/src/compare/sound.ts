@@ -12,6 +12,7 @@ import {
   type Comparison,
   type RenderPlan,
   type Sound,
+  type SoundFault,
   type SoundOffset,
 } from '@mivvy/core';
 import { inputArgs, must, runFfmpegToMemory } from '../ffmpeg/run.ts';
@@ -134,17 +135,21 @@ export async function compareSound(
   const place = placeOf(plan, soundOffsets(monoOf(own), monoOf(planned)), frameOf) ?? inStep;
   if (place === 'unlike') return { sound: null };
   const { late, alike, sound } = place;
+  const told = (faults: readonly SoundFault[]) =>
+    faults.map(({ kind, from, to, channel }) => ({
+      kind,
+      span: { from: frameOf(from), to: Math.max(frameOf(from), frameOf(to)) + 1 },
+      seconds: Number((to - from).toFixed(2)),
+      ...(channel === undefined || channels === 1 ? {} : { channel }),
+    }));
+  const faults = soundFaults(own, planned, sound?.found === false ? 0 : late);
+  if (alike >= madeOver || plan.pace.num !== plan.pace.den) return { sound, otherSound: told(faults) };
+  // Channels that cancel each other are another sound, or none, when they are heard as one.
+  const turned = faults.filter(({ kind }) => kind === 'turned');
+  if (turned.length) return { sound: null, otherSound: told(turned) };
   if (sound && !sound.found) return { sound };
   const all = { from: 0, to: plan.frames };
-  if (alike < madeOver && plan.pace.num === plan.pace.den)
-    return { sound, otherSound: [{ kind: 'unlike', span: all, seconds: planSeconds(plan) }] };
-  const otherSound = soundFaults(own, planned, late).map(({ kind, from, to, channel }) => ({
-    kind,
-    span: { from: frameOf(from), to: Math.max(frameOf(from), frameOf(to)) + 1 },
-    seconds: Number((to - from).toFixed(2)),
-    ...(channel === undefined || channels === 1 ? {} : { channel }),
-  }));
-  return { sound, otherSound };
+  return { sound, otherSound: [{ kind: 'unlike', span: all, seconds: planSeconds(plan) }] };
 }
 
 /** Where a sound stands by what was found in its pieces; null where nothing is heard, `unlike` where nothing can be told. */
