@@ -123,6 +123,7 @@ describe('what of a file’s sound is not its master’s', () => {
   test('one that is late is held against where it is heard', () => {
     const by = round(0.5 * compareSoundRate);
     const file = soundOf(later(left.map(at(4, 4.3)), by), later(right.map(at(4, 4.3)), by));
+    expect(told(soundOf(later(right, by), later(left, by)), 0.5)).toEqual(['exchanged']);
     const [gap] = soundFaults(file, master, 0.5).filter(({ kind }) => kind === 'gap');
     expect(gap?.from).toBeCloseTo(4.5, 1);
   });

@@ -81,8 +81,11 @@ function levelsOf({ channels, samples }: Sound, channel: number): Float32Array {
   const levels = new Float32Array(Math.floor(samples.length / channels / piece));
   for (let w = 0; w < levels.length; w++) {
     let sum = 0;
-    for (let i = w * piece; i < (w + 1) * piece; i++) sum += (samples[i * channels + channel]! / 32768) ** 2;
-    levels[w] = 10 * Math.log10(sum / piece + 1e-10);
+    for (let i = w * piece; i < (w + 1) * piece; i++) {
+      const sample = samples[i * channels + channel]!;
+      sum += sample * sample;
+    }
+    levels[w] = 10 * Math.log10(sum / piece / 32768 ** 2 + 1e-10);
   }
   return levels;
 }
@@ -134,11 +137,25 @@ function loudnessFaults(
   return faults.map((f) => ({ ...f, from: Math.max(0, f.from - wider), to: f.to + wider }));
 }
 
-/** How a stretch of one channel goes with another's around the same place: the highest and the lowest correlation. */
-function likeness(a: Sound, ca: number, b: Sound, cb: number, start: number, length: number) {
+/** One channel of a sound. */
+interface Channel {
+  sound: Sound;
+  channel: number;
+}
+
+/**
+ * How a stretch of one channel goes with another's around the same place: the highest and the lowest correlation.
+ *
+ * @param by where that place is, samples later than in the first
+ */
+function likeness(
+  { sound: a, channel: ca }: Channel,
+  { sound: b, channel: cb }: Channel,
+  { start, length, by }: { start: number; length: number; by: number },
+) {
   const reach = Math.round(reachSeconds * compareSoundRate);
   let [most, least] = [-1, 1];
-  for (let lag = -reach; lag <= reach; lag++) {
+  for (let lag = by - reach; lag <= by + reach; lag++) {
     let [aa, bb, ab] = [0, 0, 0];
     for (let i = start; i < start + length; i++) {
       const p = a.samples[i * a.channels + ca]!;
@@ -155,7 +172,7 @@ function likeness(a: Sound, ca: number, b: Sound, cb: number, start: number, len
 }
 
 /** Channels that are upside down or in each other's place, by some stretches of both sounds. */
-function channelFaults(file: Sound, master: Sound): SoundFault[] {
+function channelFaults(file: Sound, master: Sound, late: number): SoundFault[] {
   if (file.channels !== 2 || master.channels !== 2) return [];
   const whole = Math.min(file.samples.length, master.samples.length) >> 1;
   const length = Math.min(Math.round(stretchSeconds * compareSoundRate), whole);
@@ -165,7 +182,13 @@ function channelFaults(file: Sound, master: Sound): SoundFault[] {
   );
   const mean = (values: number[]) => values.reduce((sum, v) => sum + v, 0) / values.length;
   const over = (own: number, planned: number) => {
-    const each = starts.map((start) => likeness(file, own, master, planned, start, length));
+    const each = starts.map((start) =>
+      likeness(
+        { sound: file, channel: own },
+        { sound: master, channel: planned },
+        { start, length, by: -Math.round(late * compareSoundRate) },
+      ),
+    );
     return { most: mean(each.map((e) => e.most)), least: mean(each.map((e) => e.least)) };
   };
   const [left, right] = [over(0, 0), over(1, 1)];
@@ -266,9 +289,15 @@ function energyOf(samples: Float32Array, from: number, to: number): number {
  * loud it is as a whole is not asked.
  *
  * @param late by how much the file's sound comes later, seconds
+ * @param mono both as one channel, where that is known already
  */
-export function soundFaults(file: Sound, master: Sound, late: number): SoundFault[] {
-  const channels = channelFaults(file, master);
+export function soundFaults(
+  file: Sound,
+  master: Sound,
+  late: number,
+  mono: { file: Float32Array; master: Float32Array } = { file: monoOf(file), master: monoOf(master) },
+): SoundFault[] {
+  const channels = channelFaults(file, master, late);
   // What is in one channel is looked for in the other then.
   if (channels.some(({ kind }) => kind === 'exchanged' || kind === 'narrowed')) return channels;
   const by = Math.round(late / pieceSeconds);
@@ -286,7 +315,7 @@ export function soundFaults(file: Sound, master: Sound, late: number): SoundFaul
       to: f.to + began,
     })),
   );
-  return [...channels, ...joined([...faults, ...otherWaves(monoOf(file), monoOf(master), late)])];
+  return [...channels, ...joined([...faults, ...otherWaves(mono.file, mono.master, late)])];
 }
 
 /** Faults of both channels at one time are one. */

@@ -132,7 +132,8 @@ export async function compareSound(
   ]);
   const frameOf = (seconds: number) =>
     Math.max(0, Math.min(plan.frames - 1, nearestFrame(seconds, plan.rate)));
-  const place = placeOf(plan, soundOffsets(monoOf(own), monoOf(planned)), frameOf) ?? inStep;
+  const mono = { file: monoOf(own), master: monoOf(planned) };
+  const place = placeOf(plan, soundOffsets(mono.file, mono.master), frameOf) ?? inStep;
   if (place === 'unlike') return { sound: null };
   const { late, alike, sound } = place;
   const told = (faults: readonly SoundFault[]) =>
@@ -142,7 +143,9 @@ export async function compareSound(
       seconds: Number((to - from).toFixed(2)),
       ...(channel === undefined || channels === 1 ? {} : { channel }),
     }));
-  const faults = soundFaults(own, planned, sound?.found === false ? 0 : late);
+  const faults = soundFaults(own, planned, sound?.found === false ? 0 : late, mono).filter(
+    (fault) => !isInFade(plan, fault),
+  );
   if (alike >= madeOver || plan.pace.num !== plan.pace.den) return { sound, otherSound: told(faults) };
   // Channels that cancel each other are another sound, or none, when they are heard as one.
   const turned = faults.filter(({ kind }) => kind === 'turned');
@@ -150,6 +153,19 @@ export async function compareSound(
   if (sound && !sound.found) return { sound };
   const all = { from: 0, to: plan.frames };
   return { sound, otherSound: [{ kind: 'unlike', span: all, seconds: planSeconds(plan) }] };
+}
+
+/** As much beside a fade, seconds, belongs to it. */
+const besideFade = 0.1;
+
+/** Whether something lies in the fade across a join, which is not drawn into what the master's sound should be. */
+function isInFade({ kept, audio, master }: RenderPlan, { from, to }: SoundFault): boolean {
+  const reach = audio!.joinMs / 2000 + besideFade;
+  let join = 0;
+  return kept.slice(0, -1).some((span) => {
+    join += frameToSeconds(span.to - span.from, master.rate);
+    return from >= join - reach && to <= join + reach;
+  });
 }
 
 /** Where a sound stands by what was found in its pieces; null where nothing is heard, `unlike` where nothing can be told. */

@@ -265,6 +265,23 @@ describe('sound of cuts', () => {
     },
   );
 
+  test('what comes in by a long fade across a join is no other sound', async () => {
+    // A span that ends in silence, and one before whose start the sound comes back.
+    const path = join(dir, 'silence between.mp4');
+    await ffmpeg(
+      ...['-f', 'lavfi', '-i', 'testsrc2=s=320x180:r=25:d=5'],
+      ...['-f', 'lavfi', '-i', 'anoisesrc=c=pink:a=0.5:d=5:seed=3'],
+      ...['-af', "volume=0:enable='between(t,1,2)'", '-ac', '2', path],
+    );
+    const kept = [
+      { from: 0, to: 45 },
+      { from: 60, to: 110 },
+    ];
+    const { report } = await make(path, placement({ audio: sound }), { kept, joinMs: 500 });
+    const line = report.checks.find(({ id }) => id === 'sound-alike');
+    expect(line).toMatchObject({ ok: true, measured: 'as in the master' });
+  });
+
   test('joins do not click: what is no tone stays below −60 dB of it', async () => {
     // Spans whose tones meet out of step.
     const kept = [
