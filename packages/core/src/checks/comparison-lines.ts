@@ -1,4 +1,5 @@
 import type { Comparison } from '../compare/comparison.ts';
+import { partSide } from '../compare/parts-apart.ts';
 import { leastLikeness } from '../compare/places.ts';
 import type { RenderPlan } from '../render/plan-schema.ts';
 import { spanLength, type FrameSpan } from '../time/span.ts';
@@ -92,7 +93,7 @@ function overlayLine({ foreign, samples }: Comparison, { frame }: RenderPlan): C
   return [
     checkLine(
       'overlay',
-      `nothing that the plan has not, from about ${Math.ceil(Math.max(frame.width, frame.height) / 32)} px on, in ${countWords(samples, 'frame')}`,
+      `nothing that the plan has not, from about ${Math.ceil(3 * partSide(frame))} px on, in ${countWords(samples, 'frame')}`,
       things.length ? [...new Set(things)].slice(0, 3).join('; ') : 'nothing',
       foreign.length === 0,
       inOrder(foreign.map(({ span }) => span)),

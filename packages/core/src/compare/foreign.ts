@@ -100,10 +100,17 @@ const meet = (a: Foreign, b: Foreign): boolean =>
   a.box.y < b.box.y + b.box.height &&
   b.box.y < a.box.y + a.box.height;
 
-/** What lies over a file's picture where its plan has nothing: a mark, a word, a slate, a cursor. */
-export function foreignParts(all: readonly LookedAt[]): Foreign[] {
-  const cells = all.find(({ apart }) => apart)?.apart?.cells;
-  if (!cells) return [];
+/** Where fewer of the looked-at frames than this share can be told, nothing is said of all. */
+const leastTold = 0.5;
+
+/**
+ * What lies over a file's picture where its plan has nothing: a mark, a word, a slate, a cursor. Null where that cannot be
+ * told.
+ */
+export function foreignParts(all: readonly LookedAt[]): Foreign[] | null {
+  const told = all.filter(({ apart }) => apart);
+  const cells = told[0]?.apart?.cells;
+  if (!cells || told.length < all.length * leastTold) return null;
   const long = thingsSeen(all, cells, lasting);
   const short = thingsSeen(all, cells, clear).filter((thing) => !long.some((other) => meet(thing, other)));
   return [...long, ...short];

@@ -71,7 +71,7 @@ describe('what lies over a picture', () => {
   });
 
   test('a mark of an eighteenth of the width, all through, is found in its place', () => {
-    const [thing, ...more] = foreignParts(lookedAt(box(320, 600, 20, 20, 235, 0.6)));
+    const [thing, ...more] = foreignParts(lookedAt(box(320, 600, 20, 20, 235, 0.6)))!;
     expect(more).toEqual([]);
     expect(thing!.span).toEqual({ from: 0, to: 121 });
     expect(thing!.box.x).toBeCloseTo(320 / 360, 1);
@@ -80,7 +80,7 @@ describe('what lies over a picture', () => {
 
   test('one that comes and goes is told by the frames that were looked at and show it', () => {
     const mark = box(100, 100, 80, 30, 20, 0.12);
-    const [thing] = foreignParts(lookedAt((x, y, v, at) => (at >= 40 && at <= 80 ? mark(x, y, v) : v)));
+    const [thing] = foreignParts(lookedAt((x, y, v, at) => (at >= 40 && at <= 80 ? mark(x, y, v) : v)))!;
     expect(thing!.span).toEqual({ from: 40, to: 81 });
     // In two of them it may be what coding made of those.
     expect(foreignParts(lookedAt((x, y, v, at) => (at >= 40 && at <= 60 ? mark(x, y, v) : v)))).toEqual([]);
@@ -88,7 +88,7 @@ describe('what lies over a picture', () => {
 
   test('a clear one is told by a single frame', () => {
     const slate = box(60, 200, 120, 80, 16);
-    const [thing, ...more] = foreignParts(lookedAt((x, y, v, at) => (at === 60 ? slate(x, y, v) : v)));
+    const [thing, ...more] = foreignParts(lookedAt((x, y, v, at) => (at === 60 ? slate(x, y, v) : v)))!;
     expect(more).toEqual([]);
     expect(thing!.span).toEqual({ from: 60, to: 61 });
   });
@@ -107,6 +107,14 @@ describe('what lies over a picture', () => {
       master: masterSize,
     });
     expect(foreignParts(frames.map((at) => ({ at, apart })))).toHaveLength(1);
+  });
+
+  test('where the plan shows too few of the master’s pixels, nothing is told', () => {
+    const few = { x: 600, y: 300, width: 45, height: 80 };
+    const master = masterAt(0);
+    const planes = [master, master, master] as const;
+    expect(partsApart(planes, planes, [{ into, window: few }], [], { frame, master: masterSize })).toBeNull();
+    expect(foreignParts(frames.map((at) => ({ at, apart: null })))).toBeNull();
   });
 
   test('what the plan lays over the picture is not foreign', () => {

@@ -4,6 +4,9 @@ import type { MasterRect, Size } from '../picture/geometry.ts';
 
 /** Longer side of the grid in whose cells a file's picture is held against the plan's, part by part. */
 const gridSide = 96;
+/** A cell is at least so many delivered pixels, and so many samples of the master's picture: of fewer, no mean is sure. */
+const leastPixels = 8;
+const leastSamples = 3;
 /** Levels by which a part's brightness may lie beside the plan's, of 255: what coding does to a mean of many pixels. */
 const leastApart = 6;
 /** It may lie by so many times as much beside it as half of all parts do: a poor coding errs everywhere. */
@@ -79,11 +82,19 @@ function planeApart(
     }
 }
 
+/** The grid that a frame is held against its plan in. */
+const gridOf = (frame: Size): Size =>
+  fitSide(frame, Math.min(gridSide, Math.max(frame.width, frame.height) / leastPixels));
+
+/** How large a part of a frame is, delivered pixels. */
+export const partSide = (frame: Size): number => frame.width / gridOf(frame).width;
+
 /**
  * Holds a file's picture against its plan's part by part. A picture that is lighter, darker or of another colour as a whole
  * is not told here.
  *
  * @param over parts of the frame in which something else is drawn as planned, frame pixels
+ * @returns null where a panel shows too little of the master for that
  */
 export function partsApart(
   file: ThreePlanes,
@@ -91,8 +102,12 @@ export function partsApart(
   panels: readonly ShownPanel[],
   over: readonly MasterRect[],
   sizes: { frame: Size; master: Size },
-): PartsApart {
-  const cells = fitSide(sizes.frame, gridSide);
+): PartsApart | null {
+  const cells = gridOf(sizes.frame);
+  const scale = master[0].width / sizes.master.width;
+  const perCell = ({ into, window }: ShownPanel) =>
+    (window.width * scale) / Math.max(1, (into.width * cells.width) / sizes.frame.width);
+  if (panels.some((panel) => perCell(panel) < leastSamples)) return null;
   const apart = { cells, beyond: new Float32Array(cells.width * cells.height) };
   for (const panel of panels) file.forEach((plane, p) => planeApart(plane, master[p]!, panel, sizes, apart));
   for (const rect of over) blank(apart.beyond, cells, scaledRect(rect, sizes.frame, cells));

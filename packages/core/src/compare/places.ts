@@ -101,7 +101,7 @@ export function placesOf(all: readonly Judged[], layouts: readonly Layout[]): Pl
       (a, b) => a < b,
     ),
     unlike: spansOf(all, (j) => (worstOf(j, 'likeness') ?? 1) < leastLikeness),
-    foreign: foreignParts(all),
+    foreign: foreignParts(all) ?? undefined,
     grade: gradeOf(
       all.flatMap(({ panels }) => panels.flatMap((p) => ((p.likeness ?? 0) >= leastLikeness ? p.tones : []))),
     ),

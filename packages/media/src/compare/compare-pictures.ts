@@ -59,13 +59,13 @@ interface Closely {
  * differ from the plan in every frame. What was seen over one of them alone is that something else.
  */
 function oddWhere(
-  { bars, shifted, foreign = [] }: Pick<PictureComparison, 'bars' | 'shifted' | 'foreign'>,
+  { bars, shifted, foreign }: Pick<PictureComparison, 'bars' | 'shifted' | 'foreign'>,
   odd: FrameSpan[] | undefined,
 ): Pick<PictureComparison, 'odd' | 'foreign'> {
   const alone = ({ span }: { span: FrameSpan }) =>
     odd?.some(({ from, to }) => span.from >= from && span.to <= to) ?? false;
-  const lasting = foreign.filter((thing) => !alone(thing));
-  return { foreign: lasting, odd: bars || shifted.length || lasting.length ? undefined : odd };
+  const lasting = foreign?.filter((thing) => !alone(thing));
+  return { foreign: lasting, odd: bars || shifted.length || lasting?.length ? undefined : odd };
 }
 
 /** A cue that is drawn a frame sooner or later than planned is still a cue, and no other picture. */
