@@ -1,5 +1,5 @@
 import * as z from 'zod';
-import { soundFaultKinds } from './sound-faults.ts';
+import { soundFaultKinds } from './sound.ts';
 import { frameSpanSchema } from '../time/span.ts';
 
 /** Where something was measured, and how much of it. */

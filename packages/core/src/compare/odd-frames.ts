@@ -1,5 +1,6 @@
 import type { Size } from '../picture/geometry.ts';
 import type { FrameSpan } from '../time/span.ts';
+import { edgeAt } from './edge-at.ts';
 import { shotsIn, type Thumb } from './thumbs.ts';
 
 /** Levels by which a part of a small picture may lie beside the plan's, of 255, more than it usually does around there. */
@@ -27,17 +28,6 @@ function apartFrom(own: Thumb, plan: readonly Thumb[], shown: number, into: Floa
     const v = own[i]!;
     into[i] = v > most ? v - most : v < least ? v - least : 0;
   }
-}
-
-function edgeAt(data: Thumb, { width, height }: Size, i: number): number {
-  const [x, y] = [i % width, Math.floor(i / width)];
-  const here = data[i]!;
-  return Math.max(
-    x > 0 ? Math.abs(here - data[i - 1]!) : 0,
-    x + 1 < width ? Math.abs(here - data[i + 1]!) : 0,
-    y > 0 ? Math.abs(here - data[i - width]!) : 0,
-    y + 1 < height ? Math.abs(here - data[i + width]!) : 0,
-  );
 }
 
 /** What usually lies between a file and its plan in each part of a shot: the median of some of its frames. */

@@ -1,4 +1,5 @@
 import { carriedOn } from './carried-on.ts';
+import { edgeAt } from './edge-at.ts';
 import { drawPart, fitSide, scaledRect, type Grid } from './grid.ts';
 import type { MasterRect, Size } from '../picture/geometry.ts';
 
@@ -41,18 +42,6 @@ function wholeCells(part: MasterRect, frame: Size, cells: Size): MasterRect | nu
   return width >= 2 && height >= 2 ? { x, y, width, height } : null;
 }
 
-/** The largest difference between a cell and the ones beside it. */
-function edgeAt(data: Float32Array, { width, height }: Size, x: number, y: number): number {
-  const i = y * width + x;
-  const here = data[i]!;
-  return Math.max(
-    x > 0 ? Math.abs(here - data[i - 1]!) : 0,
-    x + 1 < width ? Math.abs(here - data[i + 1]!) : 0,
-    y > 0 ? Math.abs(here - data[i - width]!) : 0,
-    y + 1 < height ? Math.abs(here - data[i + width]!) : 0,
-  );
-}
-
 const median = (values: Float32Array): number => values.slice().sort()[values.length >> 1] ?? 0;
 
 /** Holds one plane of one panel against the plan's; what lies beyond what is explained is put in where it is the most. */
@@ -75,7 +64,7 @@ function planeApart(
   for (let y = 0; y < inside.height; y++)
     for (let x = 0; x < inside.width; x++) {
       const by = apart[y * inside.width + x]! - whole;
-      const allowed = leastApart + asOthers * usual + asEdges * edgeAt(planned, inside, x, y);
+      const allowed = leastApart + asOthers * usual + asEdges * edgeAt(planned, inside, y * inside.width + x);
       const at = (inside.y + y) * cells.width + inside.x + x;
       if (Math.abs(by) - allowed > Math.abs(beyond[at]!))
         beyond[at] = Math.sign(by) * (Math.abs(by) - allowed);

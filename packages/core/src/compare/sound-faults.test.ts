@@ -1,6 +1,7 @@
 import { describe, expect, test } from '@jest/globals';
 import { compareSoundRate } from './sound-offset.ts';
-import { soundFaults, type Sound } from './sound-faults.ts';
+import { soundFaults } from './sound-faults.ts';
+import type { Sound } from './sound.ts';
 
 // Taken once: looked up in the inner loops, a test runner's sandbox makes them a hundred times slower.
 const { sin, round, PI } = Math;
