@@ -37,10 +37,16 @@ function linesApart(file: Grid, master: Grid, window: MasterRect, side: Side): n
   const count = Math.max(2, Math.floor((lies ? file.width : file.height) / together));
   const cells: Size = lies ? { width: count, height: 1 } : { width: 1, height: count };
   return Array.from({ length: linesDeep }, (_, line) => {
-    const place = strip(whole, side, line, 1);
-    const own = drawPart(file, place, cells);
-    const planned = drawPart(master, carriedOn(window, whole, place), cells);
-    return Math.sqrt(own.reduce((sum, v, i) => sum + (v - planned[i]!) ** 2, 0) / own.length);
+    const own = drawPart(file, strip(whole, side, line, 1), cells);
+    // An edge of the picture that lies along this one may be drawn a sample further in or out.
+    const near = [-1, 0, 1].map((by) =>
+      drawPart(master, carriedOn(window, whole, strip(whole, side, line + by, 1)), cells),
+    );
+    const beside = (v: number, i: number) => {
+      const planned = near.map((drawn) => drawn[i]!);
+      return Math.max(0, v - Math.max(...planned), Math.min(...planned) - v);
+    };
+    return Math.sqrt(own.reduce((sum, v, i) => sum + beside(v, i) ** 2, 0) / own.length);
   });
 }
 

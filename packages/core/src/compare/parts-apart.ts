@@ -61,8 +61,9 @@ function planeApart(
   const apart = shown.map((v, i) => v - planned[i]!);
   const whole = median(apart);
   const usual = median(apart.map((v) => Math.abs(v - whole)));
-  for (let y = 0; y < inside.height; y++)
-    for (let x = 0; x < inside.width; x++) {
+  // What begins just outside a panel may reach into the cells along its sides, and is not seen here: lines are told apart.
+  for (let y = 1; y < inside.height - 1; y++)
+    for (let x = 1; x < inside.width - 1; x++) {
       const by = apart[y * inside.width + x]! - whole;
       const allowed = leastApart + asOthers * usual + asEdges * edgeAt(planned, inside, y * inside.width + x);
       const at = (inside.y + y) * cells.width + inside.x + x;
