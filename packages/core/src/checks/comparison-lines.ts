@@ -1,6 +1,6 @@
 import type { Comparison } from '../compare/comparison.ts';
 import { partSide } from '../compare/parts-apart.ts';
-import { leastLikeness } from '../compare/places.ts';
+import { leastLikeness } from '../compare/likeness.ts';
 import type { RenderPlan } from '../render/plan-schema.ts';
 import { spanLength, type FrameSpan } from '../time/span.ts';
 import { countWords } from '../words.ts';

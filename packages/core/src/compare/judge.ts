@@ -6,7 +6,7 @@ import { drawPlan } from './draw-plan.ts';
 import { edgeLines } from './edge-lines.ts';
 import { drawnOften, drawPart, fitSide, gridOf, scaledRect, type Grid } from './grid.ts';
 import type { TonePair } from './grade.ts';
-import { structuralSimilarity } from './likeness.ts';
+import { leastLikeness, structuralSimilarity } from './likeness.ts';
 import { partsApart, type PartsApart, type ThreePlanes } from './parts-apart.ts';
 import { correlation, findWindow, searchWindow, type Found } from './register.ts';
 
@@ -286,9 +286,6 @@ function liesElsewhere(
   return locate(seen, master, scaledRect(panel.source, films.master, master)).alike >= certainlyAlike;
 }
 
-/** Less alike than this, SSIM, and a picture is not held against the plan's part by part: it is another one. */
-const leastForParts = 0.7;
-
 /** Thin lines along the edges of a picture that fills the frame, delivered pixels. */
 function linesIn(grids: { file: Grid; master: Grid }, window: MasterRect, { master, frame }: Films): Edges {
   const { top, right, bottom, left } = edgeLines(grids.file, grids.master, window, master);
@@ -316,7 +313,7 @@ export function judge(sample: Sample, films: Films): Judged {
     panel,
     found: judgePanel(sample, panel, bars, grids, films),
   }));
-  const alike = judged.every(({ found }) => found && (found.likeness ?? 0) >= leastForParts);
+  const alike = judged.every(({ found }) => found && (found.likeness ?? 0) >= leastLikeness);
   const shown = judged.map(({ panel: { into, source }, found }) => ({
     into,
     window: found?.window ?? source,

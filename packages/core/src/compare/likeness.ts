@@ -1,5 +1,8 @@
 import type { Size } from '../picture/geometry.ts';
 
+/** Less alike than this, SSIM, and it is another picture, or a spoilt one. */
+export const leastLikeness = 0.7;
+
 /** Side of the squares that are compared, and how far apart they lie, samples. */
 const side = 8;
 const apart = 4;

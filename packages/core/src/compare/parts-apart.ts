@@ -73,11 +73,11 @@ function planeApart(
 }
 
 /** The grid that a frame is held against its plan in. */
-const gridOf = (frame: Size): Size =>
+const cellsOver = (frame: Size): Size =>
   fitSide(frame, Math.min(gridSide, Math.max(frame.width, frame.height) / leastPixels));
 
 /** How large a part of a frame is, delivered pixels. */
-export const partSide = (frame: Size): number => frame.width / gridOf(frame).width;
+export const partSide = (frame: Size): number => frame.width / cellsOver(frame).width;
 
 /**
  * Holds a file's picture against its plan's part by part. A picture that is lighter, darker or of another colour as a whole
@@ -93,7 +93,7 @@ export function partsApart(
   over: readonly MasterRect[],
   sizes: { frame: Size; master: Size },
 ): PartsApart | null {
-  const cells = gridOf(sizes.frame);
+  const cells = cellsOver(sizes.frame);
   const scale = master[0].width / sizes.master.width;
   const perCell = ({ into, window }: ShownPanel) =>
     (window.width * scale) / Math.max(1, (into.width * cells.width) / sizes.frame.width);

@@ -5,10 +5,8 @@ import type { Comparison } from './comparison.ts';
 import { sides } from './edge-lines.ts';
 import { foreignParts } from './foreign.ts';
 import { gradeOf } from './grade.ts';
+import { leastLikeness } from './likeness.ts';
 import { placeTolerance, toleranceOf, type Judged } from './judge.ts';
-
-/** Less alike than this, SSIM, and it is another picture, or a spoilt one. */
-export const leastLikeness = 0.7;
 
 /** Spans from the first to the last of neighbouring samples that are at fault. */
 function spansOf(all: readonly Judged[], isFault: (j: Judged) => boolean): FrameSpan[] {
