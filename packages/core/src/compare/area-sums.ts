@@ -4,26 +4,29 @@ import type { MasterRect, Size } from '../picture/geometry.ts';
  * Sums of all samples above and to the left of each corner of a picture's samples (F. C. Crow, “Summed-Area Tables for
  * Texture Mapping”, SIGGRAPH 1984): the sum over any rectangle is told by its four corners.
  */
-export interface AreaSums {
-  /** Whole numbers: bytes of up to sixteen million samples. */
-  sums: Uint32Array;
+export interface AreaSums extends Size {
+  /** Whole numbers: bytes of up to eight million samples. Signed ones are added up several times as quickly. */
+  sums: Int32Array;
   /** Corners a row: one more than samples. */
   stride: number;
-  /** Samples of the picture across and down. */
-  width: number;
-  height: number;
 }
 
-/** Makes the sums of a picture of bytes. */
-export function areaSums({ width, height }: Size, bytes: Uint8Array): AreaSums {
+/**
+ * Makes the sums of a picture of bytes.
+ *
+ * @param before sums of another picture, which are done with: those of one of the same size are written over
+ */
+export function areaSums({ width, height }: Size, bytes: Uint8Array, before?: AreaSums): AreaSums {
   const stride = width + 1;
-  const sums = new Uint32Array(stride * (height + 1));
+  const isAlike = before?.width === width && before.height === height;
+  // The first row and the first column are nothing, and stay so.
+  const sums = isAlike ? before.sums : new Int32Array(stride * (height + 1));
   for (let y = 0; y < height; y++) {
     let row = 0;
     const [from, above, here] = [y * width, y * stride + 1, (y + 1) * stride + 1];
     for (let x = 0; x < width; x++) {
-      row += bytes[from + x]!;
-      sums[here + x] = sums[above + x]! + row;
+      row = (row + bytes[from + x]!) | 0;
+      sums[here + x] = (sums[above + x]! + row) | 0;
     }
   }
   return { sums, stride, width, height };
@@ -71,7 +74,8 @@ function sumsAlong(
   const share = down.into[edge]!;
   for (let i = 0; i < to.length; i++) {
     const corner = above + at[i]!;
-    const [a, c] = [sums[corner]!, sums[corner + stride]!];
+    const a = sums[corner]!;
+    const c = sums[corner + stride]!;
     const upper = a + (sums[corner + 1]! - a) * into[i]!;
     const lower = c + (sums[corner + stride + 1]! - c) * into[i]!;
     to[i] = upper + (lower - upper) * share;

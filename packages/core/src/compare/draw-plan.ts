@@ -1,6 +1,6 @@
 import type { Layout } from '../framing/framing.ts';
 import type { Size } from '../picture/geometry.ts';
-import { drawPart, scaledRect, type Grid } from './grid.ts';
+import { drawPart, scaledRect, type Drawable } from './grid.ts';
 
 /** A picture of a plan, drawn small to be compared with. */
 export interface PlanPicture extends Size {
@@ -24,7 +24,7 @@ function lumaOf(colour: string): number {
  */
 export function drawPlan(
   layout: Layout,
-  master: Grid,
+  master: Drawable,
   masterSize: Size,
   frameSize: Size,
   cells: Size,

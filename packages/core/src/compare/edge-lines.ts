@@ -1,7 +1,7 @@
 import type { MasterRect, Size } from '../picture/geometry.ts';
 import type { Edges } from './bars.ts';
 import { carriedOn } from './carried-on.ts';
-import { drawPart, scaledRect, type Grid } from './grid.ts';
+import { drawPart, scaledRect, type Drawable } from './grid.ts';
 
 /** Lines along an edge that are looked at, samples of the file's picture, and how many samples of a line are taken together. */
 const linesDeep = 12;
@@ -31,23 +31,33 @@ function strip({ x, y, width, height }: MasterRect, side: Side, from: number, de
 }
 
 /** How far each line along a side lies beside the plan's, from the edge inwards: root of the mean square of its samples. */
-function linesApart(file: Grid, master: Grid, window: MasterRect, side: Side): number[] {
+function linesApart(file: Drawable, master: Drawable, window: MasterRect, side: Side): number[] {
   const whole = { x: 0, y: 0, width: file.width, height: file.height };
   const lies = side === 'top' || side === 'bottom';
   const count = Math.max(2, Math.floor((lies ? file.width : file.height) / together));
   const cells: Size = lies ? { width: count, height: 1 } : { width: 1, height: count };
-  return Array.from({ length: linesDeep }, (_, line) => {
-    const own = drawPart(file, strip(whole, side, line, 1), cells);
-    // An edge of the picture that lies along this one may be drawn a sample further in or out.
-    const near = [-1, 0, 1].map((by) =>
-      drawPart(master, carriedOn(window, whole, strip(whole, side, line + by, 1)), cells),
-    );
-    const beside = (v: number, i: number) => {
-      const planned = near.map((drawn) => drawn[i]!);
-      return Math.max(0, v - Math.max(...planned), Math.min(...planned) - v);
-    };
-    return Math.sqrt(own.reduce((sum, v, i) => sum + beside(v, i) ** 2, 0) / own.length);
-  });
+  const drawn = (picture: Drawable, from: MasterRect) => drawPart(picture, from, cells);
+  // An edge of the picture that lies along this one may be drawn a sample further in or out: one more on either side.
+  const planned = Array.from({ length: linesDeep + 2 }, (_, line) =>
+    drawn(master, carriedOn(window, whole, strip(whole, side, line - 1, 1))),
+  );
+  return Array.from({ length: linesDeep }, (_, line) =>
+    besideAll(drawn(file, strip(whole, side, line, 1)), planned.slice(line, line + 3)),
+  );
+}
+
+/** How far a line lies beside all that several others span: root of the mean square. */
+function besideAll(line: Float32Array, others: readonly Float32Array[]): number {
+  let squares = 0;
+  for (let i = 0; i < line.length; i++) {
+    let [low, high] = [Infinity, -Infinity];
+    for (const other of others) {
+      low = Math.min(low, other[i]!);
+      high = Math.max(high, other[i]!);
+    }
+    squares += Math.max(0, line[i]! - high, low - line[i]!) ** 2;
+  }
+  return Math.sqrt(squares / line.length);
 }
 
 /**
@@ -56,7 +66,7 @@ function linesApart(file: Grid, master: Grid, window: MasterRect, side: Side): n
  *
  * @param window what the picture shows of the master, master pixels
  */
-export function edgeLines(file: Grid, master: Grid, window: MasterRect, masterSize: Size): Edges {
+export function edgeLines(file: Drawable, master: Drawable, window: MasterRect, masterSize: Size): Edges {
   const inMaster = scaledRect(window, masterSize, master);
   const deep = (side: Side) => {
     const apart = linesApart(file, master, inMaster, side);

@@ -1,7 +1,8 @@
 import { expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import type { MasterRect, Size } from '../picture/geometry.ts';
-import { drawnOften, drawPart, gridOf, type Grid } from './grid.ts';
+import { areaSums } from './area-sums.ts';
+import { drawPart, gridOf, type Grid } from './grid.ts';
 
 /** The mean of what each cell covers, by adding up fractions of samples one by one. */
 function drawnSlowly({ width, height, data }: Grid, part: MasterRect, cells: Size): number[] {
@@ -45,7 +46,7 @@ const apart = 2e-3;
 
 test.each([
   ['once', gridOf],
-  ['often', drawnOften],
+  ['often', areaSums],
 ])(
   'a picture that is drawn from %s: each cell is the mean of what it covers, beyond the edges too',
   (_, of) =>

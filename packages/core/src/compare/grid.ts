@@ -1,24 +1,19 @@
 import type { MasterRect, Size } from '../picture/geometry.ts';
-import { areaSums, drawBySums, type AreaSums } from './area-sums.ts';
+import { drawBySums, type AreaSums } from './area-sums.ts';
 
 /** One plane of a picture: rows of values from 0 to 255, fractions allowed. */
 export interface Grid extends Size {
   data: Float32Array;
-  /** Of a picture that is drawn from many times. */
-  sums?: AreaSums;
 }
+
+/** A picture that parts can be drawn from: one that is drawn from many times is made ready by {@link areaSums}. */
+export type Drawable = Grid | AreaSums;
 
 /** A plane of bytes as a grid. Drawing is several times quicker when it always meets the same kind of array. */
 export const gridOf = ({ width, height }: Size, bytes: Uint8Array): Grid => ({
   width,
   height,
   data: new Float32Array(bytes),
-});
-
-/** A plane of bytes that is drawn from many times: made ready for that once, it takes several times less each time. */
-export const drawnOften = (size: Size, bytes: Uint8Array): Grid => ({
-  ...gridOf(size, bytes),
-  sums: areaSums(size, bytes),
 });
 
 /** For each cell along one axis, which samples it covers and how much of it each of them makes up. */
@@ -59,8 +54,8 @@ function cover(start: number, length: number, cells: number, samples: number): C
  *
  * @param part in the picture's own samples; fractions allowed
  */
-export function drawPart(picture: Grid, part: MasterRect, cells: Size): Float32Array {
-  if (picture.sums) return drawBySums(picture.sums, part, cells);
+export function drawPart(picture: Drawable, part: MasterRect, cells: Size): Float32Array {
+  if ('sums' in picture) return drawBySums(picture, part, cells);
   const down = cover(part.y, part.height, cells.height, picture.height);
   const first = down.starts.reduce((a, b) => Math.min(a, b), Infinity);
   const last = down.starts.reduce((a, s, i) => Math.max(a, s + down.counts[i]!), 0);

@@ -4,7 +4,8 @@ import { barsOf, type Edges } from './bars.ts';
 import { carriedOn } from './carried-on.ts';
 import { drawPlan } from './draw-plan.ts';
 import { edgeLines } from './edge-lines.ts';
-import { drawnOften, drawPart, fitSide, gridOf, scaledRect, type Grid } from './grid.ts';
+import { areaSums, type AreaSums } from './area-sums.ts';
+import { drawPart, fitSide, scaledRect, type Drawable, type Grid } from './grid.ts';
 import type { TonePair } from './grade.ts';
 import { leastLikeness, structuralSimilarity } from './likeness.ts';
 import { partsApart, type PartsApart, type ThreePlanes } from './parts-apart.ts';
@@ -90,11 +91,14 @@ export interface Judged {
   apart: PartsApart | null;
 }
 
-/** All planes of a picture; the luma of one that is drawn from many times is made ready for that. */
-const planesOf = ({ luma, cb, cr }: Planes, often = false): ThreePlanes => [
-  (often ? drawnOften : gridOf)(luma, luma.bytes),
-  gridOf(cb, cb.bytes),
-  gridOf(cr, cr.bytes),
+/** All planes of a picture: each of them is drawn from many times. */
+type ReadyPlanes = readonly [AreaSums, AreaSums, AreaSums];
+
+/** Makes a picture ready to be drawn from, in the room of one that is done with. */
+const readyPlanes = ({ luma, cb, cr }: Planes, before?: ReadyPlanes): ReadyPlanes => [
+  areaSums(luma, luma.bytes, before?.[0]),
+  areaSums(cb, cb.bytes, before?.[1]),
+  areaSums(cr, cr.bytes, before?.[2]),
 ];
 const whole = ({ width, height }: Size): MasterRect => ({ x: 0, y: 0, width, height });
 
@@ -112,8 +116,8 @@ function tonesOf(
   part: MasterRect,
   films: Films,
 ): TonePair {
-  const ofFile = (plane: Grid) => drawPart(plane, scaledRect(part, films.frame, plane), toneCells);
-  const ofPlan = (plane: Grid) => drawPart(plane, scaledRect(window, films.master, plane), toneCells);
+  const ofFile = (plane: Drawable) => drawPart(plane, scaledRect(part, films.frame, plane), toneCells);
+  const ofPlan = (plane: Drawable) => drawPart(plane, scaledRect(window, films.master, plane), toneCells);
   return {
     file: [ofFile(file[0]), ofFile(file[1]), ofFile(file[2])],
     plan: [ofPlan(master[0]), ofPlan(master[1]), ofPlan(master[2])],
@@ -129,8 +133,8 @@ const colourApart = ({ file, plan }: TonePair): number =>
 /** Bars in a file's picture that its plan has not, delivered pixels. */
 function barsIn(
   sample: Sample,
-  file: Grid,
-  master: Grid,
+  file: Drawable,
+  master: Drawable,
   { master: masterSize, frame }: Films,
 ): Edges | null {
   const cells = fitSide(frame, barsSide);
@@ -176,7 +180,7 @@ function freePart(
 }
 
 /** Finds the window that a part of a file's picture shows: near where it should be, else anywhere. */
-function locate(part: Grid, master: Grid, planned: MasterRect): Found {
+function locate(part: Grid, master: Drawable, planned: MasterRect): Found {
   const inPlace = findWindow(part, master, planned, 'near');
   if (inPlace.alike >= certainlyAlike) return inPlace;
   // What repeats itself is alike in many places: another one has to be much more so.
@@ -206,7 +210,7 @@ function offBy(
 }
 
 /** What of a picture a window of the master leaves unexplained, brightness and contrast apart: levels, squared. */
-function unexplainedBy(seen: Grid, master: Grid, window: MasterRect): number {
+function unexplainedBy(seen: Grid, master: Drawable, window: MasterRect): number {
   const drawn = drawPart(master, window, seen);
   const mean = seen.data.reduce((sum, v) => sum + v, 0) / seen.data.length;
   const variance = seen.data.reduce((sum, v) => sum + (v - mean) ** 2, 0) / seen.data.length;
@@ -220,7 +224,7 @@ function unexplainedBy(seen: Grid, master: Grid, window: MasterRect): number {
  */
 function isTold(
   seen: Grid,
-  master: Grid,
+  master: Drawable,
   { window }: Found,
   planned: MasterRect,
   tolerance: number,
@@ -276,7 +280,7 @@ function judgePanel(
 /** Whether a picture with flat edges is, edges and all, another part of the master: then they are no bars. */
 function liesElsewhere(
   { layout }: Sample,
-  { file, master }: { file: Grid; master: Grid },
+  { file, master }: { file: Drawable; master: Drawable },
   films: Films,
 ): boolean {
   const [panel, ...more] = layout.panels;
@@ -287,7 +291,11 @@ function liesElsewhere(
 }
 
 /** Thin lines along the edges of a picture that fills the frame, delivered pixels. */
-function linesIn(grids: { file: Grid; master: Grid }, window: MasterRect, { master, frame }: Films): Edges {
+function linesIn(
+  grids: { file: Drawable; master: Drawable },
+  window: MasterRect,
+  { master, frame }: Films,
+): Edges {
   const { top, right, bottom, left } = edgeLines(grids.file, grids.master, window, master);
   const [across, down] = [frame.width / grids.file.width, frame.height / grids.file.height];
   return { top: top * down, right: right * across, bottom: bottom * down, left: left * across };
@@ -303,9 +311,13 @@ function alongEdges({ top, right, bottom, left }: Edges, { width, height }: Size
   ].filter((strip) => strip.width > 0 && strip.height > 0);
 }
 
-/** Looks at one picture of a file beside what its plan shows there: how alike they are, and where its windows lie. */
-export function judge(sample: Sample, films: Films): Judged {
-  const grids = { file: planesOf(sample.file), master: planesOf(sample.master, true) };
+/** Both pictures of a sample, ready to be drawn from. */
+interface ReadySample {
+  file: ReadyPlanes;
+  master: ReadyPlanes;
+}
+
+function judge(sample: Sample, grids: ReadySample, films: Films): Judged {
   const lumas = { file: grids.file[0], master: grids.master[0] };
   const flat = barsIn(sample, lumas.file, lumas.master, films);
   const bars = flat && !liesElsewhere(sample, lumas, films) ? flat : null;
@@ -328,5 +340,20 @@ export function judge(sample: Sample, films: Films): Judged {
     bars,
     lines,
     apart: alike && !bars ? partsApart(grids.file, grids.master, shown, over, films) : null,
+  };
+}
+
+/**
+ * Makes a judge of two films: it looks at one picture of a file beside what its plan shows there, and says how alike they
+ * are and where its windows lie. It works in the same room for each of them.
+ */
+export function judgeOf(films: Films): (sample: Sample) => Judged {
+  let room: ReadySample | undefined;
+  return (sample) => {
+    room = {
+      file: readyPlanes(sample.file, room?.file),
+      master: readyPlanes(sample.master, room?.master),
+    };
+    return judge(sample, room, films);
   };
 }

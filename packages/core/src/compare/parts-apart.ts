@@ -1,6 +1,6 @@
 import { carriedOn } from './carried-on.ts';
 import { edgeAt } from './edge-at.ts';
-import { drawPart, fitSide, scaledRect, type Grid } from './grid.ts';
+import { drawPart, fitSide, scaledRect, type Drawable } from './grid.ts';
 import type { MasterRect, Size } from '../picture/geometry.ts';
 
 /** Longer side of the grid in whose cells a file's picture is held against the plan's, part by part. */
@@ -23,7 +23,7 @@ export interface PartsApart {
 }
 
 /** Luma, and both colour differences. */
-export type ThreePlanes = readonly [Grid, Grid, Grid];
+export type ThreePlanes = readonly [Drawable, Drawable, Drawable];
 
 /** One panel of a picture, with the part of the master that it shows. */
 export interface ShownPanel {
@@ -46,8 +46,8 @@ const median = (values: Float32Array): number => values.slice().sort()[values.le
 
 /** Holds one plane of one panel against the plan's; what lies beyond what is explained is put in where it is the most. */
 function planeApart(
-  file: Grid,
-  master: Grid,
+  file: Drawable,
+  master: Drawable,
   { into, window }: ShownPanel,
   sizes: { frame: Size; master: Size },
   { cells, beyond }: PartsApart,
@@ -58,9 +58,12 @@ function planeApart(
   const shown = drawPart(file, scaledRect(part, sizes.frame, file), inside);
   const source = carriedOn(window, into, part);
   const planned = drawPart(master, scaledRect(source, sizes.master, master), inside);
-  const apart = shown.map((v, i) => v - planned[i]!);
+  const apart = new Float32Array(shown.length);
+  for (let i = 0; i < apart.length; i++) apart[i] = shown[i]! - planned[i]!;
   const whole = median(apart);
-  const usual = median(apart.map((v) => Math.abs(v - whole)));
+  const beside = new Float32Array(apart.length);
+  for (let i = 0; i < apart.length; i++) beside[i] = Math.abs(apart[i]! - whole);
+  const usual = median(beside);
   // What begins just outside a panel may reach into the cells along its sides, and is not seen here: lines are told apart.
   for (let y = 1; y < inside.height - 1; y++)
     for (let x = 1; x < inside.width - 1; x++) {

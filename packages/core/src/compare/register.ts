@@ -1,5 +1,5 @@
 import type { MasterRect, Size } from '../picture/geometry.ts';
-import { drawPart, fitSide, type Grid } from './grid.ts';
+import { drawPart, fitSide, type Drawable, type Grid } from './grid.ts';
 
 /** Where in a master a picture was found to lie. */
 export interface Found {
@@ -152,7 +152,12 @@ function step(picture: Float32Array, drawn: Float32Array, { width, height }: Siz
  *
  * @param reach how far from its place it may lie
  */
-export function findWindow(picture: Grid, master: Grid, start: MasterRect, reach: Reach = 'far'): Found {
+export function findWindow(
+  picture: Drawable,
+  master: Drawable,
+  start: MasterRect,
+  reach: Reach = 'far',
+): Found {
   let window = { ...start };
   let unsure = { x: Infinity, y: Infinity };
   let alike = 0;
@@ -191,8 +196,8 @@ const searchSide = 96;
 
 /** Looks over a whole master for a window of a given size that shows the same as a picture, coarsely; null where none does. */
 export function searchWindow(
-  picture: Grid,
-  master: Grid,
+  picture: Drawable,
+  master: Drawable,
   size: { width: number; height: number },
 ): MasterRect | null {
   const small = fitSide(master, searchSide);

@@ -4,7 +4,7 @@ import {
   compareTimes,
   drawPlan,
   gridOf,
-  judge,
+  judgeOf,
   leaning,
   leanOf,
   masterFrameAt,
@@ -134,6 +134,7 @@ export async function comparePictures(
   const sortedFrames = (ks: readonly number[], show: (k: number) => number) =>
     [...new Set(ks.map(show))].sort((a, b) => a - b);
   const masterSamples = sortedFrames(samples, (k) => masterFrameAt(plan, k));
+  const judge = judgeOf({ master: displayed, frame: plan.frame });
   /** What was seen of sampled frames beside what each of them should show. */
   const seen = new Map<number, Closely>();
   const ofMaster = masterDecode(plan, job.masterPath, needed, masterSamples);
@@ -255,7 +256,7 @@ export async function comparePictures(
     if (!file || !master) return null;
     const layout = planLayout(plan, shown);
     const sample = { at: k, file, master, layout, over: laidOver(k) };
-    return { layout, judged: judge(sample, { master: displayed, frame: plan.frame }) };
+    return { layout, judged: judge(sample) };
   }
 
   /** Looks closely at some frames of the file beside the frame of the plan that each of them shows. */
