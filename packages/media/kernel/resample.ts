@@ -14,6 +14,31 @@ export function release(at: usize): void {
   heap.free(at);
 }
 
+/** Products of eight source bytes with eight weights, in four parts that are still to be added up. */
+function products(bytes: usize, weights: v128): v128 {
+  return i32x4.dot_i16x8_s(v128.load_ext<u8>(bytes), weights);
+}
+
+/** The same of more bytes: `taps` of them. */
+function allProducts(bytes: usize, weights: usize, taps: i32): v128 {
+  let sum = products(bytes, v128.load(weights));
+  for (let k = 8; k < taps; k += 8)
+    sum = i32x4.add(sum, products(bytes + <usize>k, v128.load(weights + ((<usize>k) << 1))));
+  return sum;
+}
+
+/** Adds up the four parts of each of four sums of products: four 16-bit values. */
+function valuesOf(a: v128, b: v128, c: v128, d: v128): v128 {
+  const ab = i32x4.add(i32x4.shuffle(a, b, 0, 4, 1, 5), i32x4.shuffle(a, b, 2, 6, 3, 7));
+  const cd = i32x4.add(i32x4.shuffle(c, d, 0, 4, 1, 5), i32x4.shuffle(c, d, 2, 6, 3, 7));
+  const sums = i32x4.add(i32x4.shuffle(ab, cd, 0, 1, 4, 5), i32x4.shuffle(ab, cd, 2, 3, 6, 7));
+  const values = i32x4.shr_s(i32x4.add(sums, i32x4.splat(128)), 8);
+  return i16x8.narrow_i32x4_s(values, values);
+}
+
+/** Rows that are resampled together: what belongs to a column is read once for all of them. */
+const together = 4;
+
 /** Resamples rows `from` up to `to` of a plane across: `count` values a row, `taps` weights each (a multiple of 8). */
 export function across(
   src: usize,
@@ -27,36 +52,79 @@ export function across(
   out: usize,
   outStride: i32,
 ): void {
-  for (let y = from; y < to; y++) {
-    const row = src + <usize>(y * stride);
-    const target = out + <usize>((y - from) * outStride * 2);
-    if (taps === 8) {
-      for (let x = 0; x < count; x++) {
-        const at = row + <usize>load<i32>(starts + ((<usize>x) << 2));
-        const acc = i32x4.dot_i16x8_s(v128.load_ext<u8>(at), v128.load(weights + ((<usize>x) << 4)));
-        const half = i32x4.add(acc, i32x4.shuffle(acc, acc, 2, 3, 0, 1));
-        store<i16>(
-          target + ((<usize>x) << 1),
-          <i16>((i32x4.extract_lane(half, 0) + i32x4.extract_lane(half, 1) + 128) >> 8),
-        );
-      }
-    } else {
-      for (let x = 0; x < count; x++) {
-        const at = row + <usize>load<i32>(starts + ((<usize>x) << 2));
-        const w = weights + <usize>(x * taps * 2);
-        let acc = i32x4.splat(0);
-        for (let k = 0; k < taps; k += 8)
-          acc = i32x4.add(
-            acc,
-            i32x4.dot_i16x8_s(v128.load_ext<u8>(at + <usize>k), v128.load(w + ((<usize>k) << 1))),
+  const step = <usize>(taps << 1);
+  const whole = count & ~3;
+  for (let y = from; y < to; y += together) {
+    const end = min(to, y + together);
+    for (let x = 0; x < whole; x += 4) {
+      const a = <usize>load<i32>(starts + ((<usize>x) << 2));
+      const b = <usize>load<i32>(starts + ((<usize>x) << 2), 4);
+      const c = <usize>load<i32>(starts + ((<usize>x) << 2), 8);
+      const d = <usize>load<i32>(starts + ((<usize>x) << 2), 12);
+      const w = weights + <usize>x * step;
+      let row = src + <usize>(y * stride);
+      let target = out + <usize>(((y - from) * outStride + x) << 1);
+      if (taps === 8) {
+        const wa = v128.load(w);
+        const wb = v128.load(w, 16);
+        const wc = v128.load(w, 32);
+        const wd = v128.load(w, 48);
+        for (let n = y; n < end; n++) {
+          const values = valuesOf(
+            products(row + a, wa),
+            products(row + b, wb),
+            products(row + c, wc),
+            products(row + d, wd),
           );
-        const half = i32x4.add(acc, i32x4.shuffle(acc, acc, 2, 3, 0, 1));
-        store<i16>(
-          target + ((<usize>x) << 1),
-          <i16>((i32x4.extract_lane(half, 0) + i32x4.extract_lane(half, 1) + 128) >> 8),
-        );
+          v128.store_lane<u64>(target, values, 0);
+          row += <usize>stride;
+          target += <usize>(outStride << 1);
+        }
+      } else {
+        for (let n = y; n < end; n++) {
+          const values = valuesOf(
+            allProducts(row + a, w, taps),
+            allProducts(row + b, w + step, taps),
+            allProducts(row + c, w + step * 2, taps),
+            allProducts(row + d, w + step * 3, taps),
+          );
+          v128.store_lane<u64>(target, values, 0);
+          row += <usize>stride;
+          target += <usize>(outStride << 1);
+        }
       }
     }
+    for (let x = whole; x < count; x++) {
+      const bytes = src + <usize>load<i32>(starts + ((<usize>x) << 2));
+      for (let n = y; n < end; n++) {
+        const sum = allProducts(bytes + <usize>(n * stride), weights + <usize>x * step, taps);
+        const target = out + <usize>(((n - from) * outStride + x) << 1);
+        store<i16>(target, <i16>i16x8.extract_lane_s(valuesOf(sum, sum, sum, sum), 0));
+      }
+    }
+  }
+}
+
+/** Products of two lines' values with a pair of weights: the first four of eight columns, or the last four. */
+function firstFour(a: v128, b: v128, pair: v128): v128 {
+  return i32x4.dot_i16x8_s(i16x8.shuffle(a, b, 0, 8, 1, 9, 2, 10, 3, 11), pair);
+}
+function lastFour(a: v128, b: v128, pair: v128): v128 {
+  return i32x4.dot_i16x8_s(i16x8.shuffle(a, b, 4, 12, 5, 13, 6, 14, 7, 15), pair);
+}
+
+/** Puts eight columns' sums down as bytes; of those at the end of a line `left` are left. */
+function put(target: usize, low: v128, high: v128, left: i32): void {
+  const words = i16x8.narrow_i32x4_s(i32x4.shr_s(low, 20), i32x4.shr_s(high, 20));
+  const bytes = i8x16.narrow_i16x8_u(words, words);
+  if (left >= 8) {
+    v128.store_lane<u64>(target, bytes, 0);
+    return;
+  }
+  let rest = i64x2.extract_lane(bytes, 0);
+  for (let i = 0; i < left; i++) {
+    store<u8>(target + <usize>i, <u8>rest);
+    rest >>= 8;
   }
 }
 
@@ -73,32 +141,51 @@ export function down(
   outStride: i32,
 ): void {
   const round = i32x4.splat(1 << 19);
+  const step = <usize>(srcStride << 1);
   for (let y = 0; y < rows; y++) {
     const first = src + <usize>(load<i32>(starts + ((<usize>y) << 2)) * srcStride * 2);
     const w = weights + <usize>(y * taps * 2);
     const target = out + <usize>(y * outStride);
+    if (taps === 6) {
+      // A picture that is drawn larger: its weights stay where they are for the whole line.
+      const one = i32x4.splat(load<i32>(w));
+      const two = i32x4.splat(load<i32>(w, 4));
+      const three = i32x4.splat(load<i32>(w, 8));
+      for (let x = 0; x < count; x += 8) {
+        const l0 = first + ((<usize>x) << 1);
+        const l2 = l0 + (step << 1);
+        const l4 = l2 + (step << 1);
+        const a = v128.load(l0);
+        const b = v128.load(l0 + step);
+        const c = v128.load(l2);
+        const d = v128.load(l2 + step);
+        const e = v128.load(l4);
+        const f = v128.load(l4 + step);
+        const low = i32x4.add(
+          i32x4.add(round, firstFour(a, b, one)),
+          i32x4.add(firstFour(c, d, two), firstFour(e, f, three)),
+        );
+        const high = i32x4.add(
+          i32x4.add(round, lastFour(a, b, one)),
+          i32x4.add(lastFour(c, d, two), lastFour(e, f, three)),
+        );
+        put(target + <usize>x, low, high, count - x);
+      }
+      continue;
+    }
     for (let x = 0; x < count; x += 8) {
       let low = round;
       let high = round;
       let line = first + ((<usize>x) << 1);
       for (let k = 0; k < taps; k += 2) {
         const a = v128.load(line);
-        const b = v128.load(line + <usize>(srcStride << 1));
+        const b = v128.load(line + step);
         const pair = i32x4.splat(load<i32>(w + ((<usize>k) << 1)));
-        low = i32x4.add(low, i32x4.dot_i16x8_s(i16x8.shuffle(a, b, 0, 8, 1, 9, 2, 10, 3, 11), pair));
-        high = i32x4.add(high, i32x4.dot_i16x8_s(i16x8.shuffle(a, b, 4, 12, 5, 13, 6, 14, 7, 15), pair));
-        line += <usize>(srcStride << 2);
+        low = i32x4.add(low, firstFour(a, b, pair));
+        high = i32x4.add(high, lastFour(a, b, pair));
+        line += step << 1;
       }
-      const words = i16x8.narrow_i32x4_s(i32x4.shr_s(low, 20), i32x4.shr_s(high, 20));
-      const bytes = i8x16.narrow_i16x8_u(words, words);
-      if (x + 8 <= count) v128.store_lane<u64>(target + <usize>x, bytes, 0);
-      else {
-        let rest = i64x2.extract_lane(bytes, 0);
-        for (let i = x; i < count; i++) {
-          store<u8>(target + <usize>i, <u8>rest);
-          rest >>= 8;
-        }
-      }
+      put(target + <usize>x, low, high, count - x);
     }
   }
 }

@@ -63,18 +63,19 @@ export function makeTaps(
 ): Taps {
   const widen = Math.max(1, step);
   const reach = kernel.reach * widen;
-  const span = Math.ceil(reach * 2) + 1;
+  // At the very end of its reach a kernel is nothing: so many samples lie within it at most.
+  const span = Math.ceil(reach * 2);
   const taps = Math.ceil(Math.min(span, length) / multiple) * multiple;
   const starts = new Int32Array(count);
   const weights = new Int16Array(count * taps);
   const exact = new Float64Array(taps);
   for (let i = 0; i < count; i++) {
     const centre = first + i * step;
-    const low = Math.ceil(centre - reach);
+    const low = Math.floor(centre - reach) + 1;
     const start = Math.max(0, Math.min(low, length - Math.min(span, length)));
     exact.fill(0);
     let sum = 0;
-    for (let k = low; k <= Math.floor(centre + reach); k++) {
+    for (let k = low; k < centre + reach; k++) {
       const weight = kernel.at((k - centre) / widen);
       exact[Math.max(0, Math.min(length - 1, k)) - start]! += weight;
       sum += weight;
