@@ -5,7 +5,7 @@ import type { FileHead } from '../measure/file-head.ts';
 import { runWorker } from '../workers/run-worker.ts';
 import { compareNewsSchema, type CompareJob } from './compare-job.ts';
 import { compareCaptions } from './captions.ts';
-import { compareSound } from './sound.ts';
+import { soundNewsSchema, type ComparedSound, type SoundJob } from './sound-job.ts';
 
 export interface CompareOptions {
   signal?: AbortSignal | undefined;
@@ -32,6 +32,19 @@ function displayedSize({ frame, pixelAspect, rotation }: FileHead['shown']): Siz
   return rotation % 180 === 0 ? { width, height: frame.height } : { width: frame.height, height: width };
 }
 
+/** Compares a file's sound in a worker of its own: it goes on beside the pictures. Throws the problem that stops it. */
+async function soundBeside(job: SoundJob, signal: AbortSignal | undefined): Promise<ComparedSound> {
+  const { compared, problem } = await runWorker({
+    file: new URL('./sound-worker.ts', import.meta.url),
+    data: job,
+    news: soundNewsSchema,
+    signal,
+    kept: true,
+  });
+  if (problem) throw new ProblemError(problem);
+  return compared ?? { sound: null };
+}
+
 /**
  * Compares a finished file with its plan and its master: every picture small, some closely, and the sound. The plan's
  * pictures are drawn from the master by other code than the renderer's.
@@ -54,7 +67,7 @@ export async function compareFile(
   return catching(async () => {
     const sound = heard
       ? heard.begins.then((start) =>
-          compareSound(plan, masterPath, { path, stream: heard.stream, start }, signal),
+          soundBeside({ plan, masterPath, file: { path, stream: heard.stream, start } }, signal),
         )
       : Promise.resolve({ sound: null });
     sound.catch(() => undefined); // awaited below

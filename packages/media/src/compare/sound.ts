@@ -18,6 +18,7 @@ import {
 import { inputArgs, must, runFfmpegToMemory } from '../ffmpeg/run.ts';
 import { soundFrom } from '../render/filters.ts';
 import { cutSound } from '../render/cut-sound.ts';
+import type { ComparedSound, SoundJob } from './sound-job.ts';
 
 /** Below this no piece of a file's sound is the master's, correlation. */
 const leastAlike = 0.35;
@@ -107,21 +108,12 @@ async function plannedSound(
   return { channels, samples: joined };
 }
 
-/** Where a file's sound stands beside its picture, and what of it is not the master's; null where nothing can be told. */
-export type ComparedSound = Pick<Comparison, 'sound' | 'otherSound'>;
-
 /** A sound that is heard in its channels may be none as one: those cancel each other. */
 const inStep = { late: 0, alike: 1, sound: null };
 
-/**
- * Compares a file's sound with its master's.
- *
- * @param start where the file's first picture stands in its sound, seconds
- */
+/** Compares a file's sound with its master's. */
 export async function compareSound(
-  plan: RenderPlan,
-  masterPath: string,
-  file: { path: string; stream: number; start: number },
+  { plan, masterPath, file }: SoundJob,
   signal?: AbortSignal,
 ): Promise<ComparedSound> {
   if (!plan.audio) return { sound: null };
