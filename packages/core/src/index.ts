@@ -400,7 +400,7 @@ export { drawPlan } from './compare/draw-plan.ts';
 export { compareTimes } from './compare/times.ts';
 export { correlation } from './compare/register.ts';
 export { placesOf } from './compare/places.ts';
-export { judgeOf, type Planes, type Judged } from './compare/judge.ts';
+export { judgeOf, type Films, type Judged, type Planes, type Sample } from './compare/judge.ts';
 export { leanOf, leaning, type Lean } from './compare/lean.ts';
 export { sampledFrames } from './compare/samples.ts';
 export { compareSoundRate, soundOffsets, type SoundOffset } from './compare/sound-offset.ts';

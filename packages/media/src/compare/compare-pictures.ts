@@ -4,7 +4,6 @@ import {
   compareTimes,
   drawPlan,
   gridOf,
-  judgeOf,
   leaning,
   leanOf,
   masterFrameAt,
@@ -22,6 +21,7 @@ import {
 import { eachPiece, startChild } from '../workers/child.ts';
 import type { CompareJob, PictureComparison } from './compare-job.ts';
 import { fileDecode, masterDecode, sameRate, type Decode } from './decodes.ts';
+import { Looker } from './looker.ts';
 import { MasterShelf } from './master-shelf.ts';
 
 /** The three planes of a picture in 4:2:0, copied. */
@@ -41,6 +41,7 @@ function planesOf(bytes: Uint8Array, { width, height }: Size): Planes {
 
 /** Of the thread that this runs in: it compares one file after the other. */
 const shelf = new MasterShelf();
+const looker = new Looker();
 
 /** Every so many frames the progress is told. */
 const tellEvery = 50;
@@ -134,9 +135,8 @@ export async function comparePictures(
   const sortedFrames = (ks: readonly number[], show: (k: number) => number) =>
     [...new Set(ks.map(show))].sort((a, b) => a - b);
   const masterSamples = sortedFrames(samples, (k) => masterFrameAt(plan, k));
-  const judge = judgeOf({ master: displayed, frame: plan.frame });
   /** What was seen of sampled frames beside what each of them should show. */
-  const seen = new Map<number, Closely>();
+  const seen = new Map<number, Promise<Closely>>();
   const ofMaster = masterDecode(plan, job.masterPath, needed, masterSamples);
 
   /** Looks at a sampled frame as soon as both films have given it: the decoders go on meanwhile. */
@@ -251,24 +251,27 @@ export async function comparePictures(
   }
 
   /** Looks closely at a frame of the file beside what a frame of the plan shows; null while one of the two is missing. */
-  function look(k: number, shown: number): Closely | null {
+  function look(k: number, shown: number): Promise<Closely> | null {
     const [file, master] = [filePlanes.get(k), masterPlanes.get(masterFrameAt(plan, shown))];
     if (!file || !master) return null;
     const layout = planLayout(plan, shown);
     const sample = { at: k, file, master, layout, over: laidOver(k) };
-    return { layout, judged: judge(sample) };
+    const films = { master: displayed, frame: plan.frame };
+    return looker.look({ films, sample }).then((judged) => ({ layout, judged }));
   }
 
   /** Looks closely at some frames of the file beside the frame of the plan that each of them shows. */
-  function lookClosely(frames: readonly number[], shows: (k: number) => number) {
-    const closely = frames.flatMap((k) => (shows(k) === k ? seen.get(k) : look(k, shows(k))) ?? []);
+  async function lookClosely(frames: readonly number[], shows: (k: number) => number) {
+    const closely = await Promise.all(
+      frames.flatMap((k) => (shows(k) === k ? seen.get(k) : look(k, shows(k))) ?? []),
+    );
     return { judged: closely.map(({ judged }) => judged), layouts: closely.map(({ layout }) => layout) };
   }
 
   async function compare(): Promise<PictureComparison | null> {
     if (!(await decodeBoth())) return null;
     const asPlanned = (k: number) => Math.min(k, plan.frames - 1);
-    const first = lookClosely(
+    const first = await lookClosely(
       samples.filter((k) => k < fileThumbs.length),
       asPlanned,
     );
@@ -299,7 +302,7 @@ export async function comparePictures(
       sortedFrames(clear, (k) => masterFrameAt(plan, shows[k]!)),
       null,
     );
-    const second = lookClosely(clear, (k) => shows[k]!);
+    const second = await lookClosely(clear, (k) => shows[k]!);
     const places = placesOf(second.judged, second.layouts);
     // Windows that lie elsewhere even so: then it was they, and not the time, that made its pictures differ.
     const share = places.shifted.reduce((sum, s) => sum + s.to - s.from, 0) / plan.frames;
