@@ -21,8 +21,8 @@ import {
 import { eachPiece, startChild } from '../workers/child.ts';
 import type { CompareJob, PictureComparison } from './compare-job.ts';
 import { fileDecode, masterDecode, sameRate, type Decode } from './decodes.ts';
-import { Looker } from './looker.ts';
 import { MasterShelf } from './master-shelf.ts';
+import { PictureJudge } from './picture-judge.ts';
 
 /** The three planes of a picture in 4:2:0, copied. */
 function planesOf(bytes: Uint8Array, { width, height }: Size): Planes {
@@ -41,7 +41,7 @@ function planesOf(bytes: Uint8Array, { width, height }: Size): Planes {
 
 /** Of the thread that this runs in: it compares one file after the other. */
 const shelf = new MasterShelf();
-const looker = new Looker();
+const pictureJudge = new PictureJudge();
 
 /** Every so many frames the progress is told. */
 const tellEvery = 50;
@@ -257,7 +257,7 @@ export async function comparePictures(
     const layout = planLayout(plan, shown);
     const sample = { at: k, file, master, layout, over: laidOver(k) };
     const films = { master: displayed, frame: plan.frame };
-    return looker.look({ films, sample }).then((judged) => ({ layout, judged }));
+    return pictureJudge.judge({ films, sample }).then((judged) => ({ layout, judged }));
   }
 
   /** Looks closely at some frames of the file beside the frame of the plan that each of them shows. */
