@@ -32,7 +32,9 @@ export class PictureJudge {
   private async handOver(): Promise<void> {
     try {
       this.worker ??= this.start();
-      (await this.worker).postMessage(this.waiting[0]!.job);
+      const worker = await this.worker;
+      worker.ref();
+      worker.postMessage(this.waiting[0]!.job);
     } catch (error) {
       this.fail(error);
     }
@@ -42,10 +44,18 @@ export class PictureJudge {
     const worker = await startWorker(workerFile, null);
     worker.on('message', (message) => {
       this.waiting.shift()?.resolve(judgeNewsSchema.parse(message));
+      // One that waits for pictures keeps no program running.
       if (this.waiting.length) void this.handOver();
+      else worker.unref();
     });
-    worker.on('error', (error) => this.fail(error));
-    worker.on('exit', () => this.fail(new Error('the judging thread ended without a word')));
+    // Told once: a thread that has failed ends too, when its place may be another's already.
+    let over = false;
+    const end = (error: unknown) => {
+      if (!over) this.fail(error);
+      over = true;
+    };
+    worker.on('error', end);
+    worker.on('exit', () => end(new Error('the judging thread ended without a word')));
     return worker;
   }
 
