@@ -147,4 +147,37 @@ describe('lines along the edges', () => {
   test('a bar is no line', () => {
     expect(linesOf((x, _y, v) => (x < 40 ? 16 : v)).left).toBe(0);
   });
+
+  // A renderer reaches a sample or so beyond its window, and a small window's side may lie just at a hard edge.
+  test.each([0.6, 0.9])(
+    'a hard edge of the master %d samples beside the window is neither a line nor a part',
+    (beside) => {
+      const [width, height] = [640, 360];
+      const small = { width: 90, height: 160 };
+      const at = 219;
+      const beyond = masterAt(3).data.map((v, i) => (i % width < at ? 235 : v));
+      const master = { width, height, data: beyond };
+      const scale = width / masterSize.width;
+      const shown = { x: (at + beside) / scale, y: 0, width: 405, height: 720 };
+      const drawn = (by: number) => ({
+        ...small,
+        data: drawPart(master, { x: shown.x * scale - by, y: 0, width: shown.width * scale, height }, small),
+      });
+      // Drawn by a renderer that reaches on: the line at the edge has some of what lies beyond it.
+      const file = drawn(1.2);
+      const grey = (plane: Grid) => ({ ...plane, data: plane.data.map(() => 128) });
+      expect(edgeLines(file, master, shown, masterSize)).toEqual({ top: 0, right: 0, bottom: 0, left: 0 });
+      // Colour has half as many samples each way, and what lies beyond reaches further into it.
+      const colour = drawn(0);
+      colour.data.forEach((v, i) => (colour.data[i] = i % small.width < 2 ? v + (235 - v) * 0.8 : v));
+      const apart = partsApart(
+        [file, colour, grey(file)],
+        [master, master, grey(master)],
+        [{ into: { x: 0, y: 0, ...small }, window: shown }],
+        [],
+        { frame: small, master: masterSize },
+      );
+      expect([...apart!.beyond].filter((by) => by !== 0)).toEqual([]);
+    },
+  );
 });
