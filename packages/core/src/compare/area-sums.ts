@@ -5,7 +5,7 @@ import type { MasterRect, Size } from '../picture/geometry.ts';
  * Texture Mapping”, SIGGRAPH 1984): the sum over any rectangle is told by its four corners.
  */
 export interface AreaSums extends Size {
-  /** Whole numbers: bytes of up to eight million samples. Signed ones are added up several times as quickly. */
+  /** Whole numbers: bytes of up to eight million samples. */
   sums: Int32Array;
   /** Corners a row: one more than samples. */
   stride: number;

@@ -36,13 +36,12 @@ function linesApart(file: Drawable, master: Drawable, window: MasterRect, side: 
   const lies = side === 'top' || side === 'bottom';
   const count = Math.max(2, Math.floor((lies ? file.width : file.height) / together));
   const cells: Size = lies ? { width: count, height: 1 } : { width: 1, height: count };
-  const drawn = (picture: Drawable, from: MasterRect) => drawPart(picture, from, cells);
   // An edge of the picture that lies along this one may be drawn a sample further in or out: one more on either side.
   const planned = Array.from({ length: linesDeep + 2 }, (_, line) =>
-    drawn(master, carriedOn(window, whole, strip(whole, side, line - 1, 1))),
+    drawPart(master, carriedOn(window, whole, strip(whole, side, line - 1, 1)), cells),
   );
   return Array.from({ length: linesDeep }, (_, line) =>
-    besideAll(drawn(file, strip(whole, side, line, 1)), planned.slice(line, line + 3)),
+    besideAll(drawPart(file, strip(whole, side, line, 1), cells), planned.slice(line, line + 3)),
   );
 }
 

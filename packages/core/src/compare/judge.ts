@@ -1,10 +1,10 @@
 import type { Layout } from '../framing/framing.ts';
 import type { MasterRect, Size } from '../picture/geometry.ts';
+import { areaSums, type AreaSums } from './area-sums.ts';
 import { barsOf, type Edges } from './bars.ts';
 import { carriedOn } from './carried-on.ts';
 import { drawPlan } from './draw-plan.ts';
 import { edgeLines } from './edge-lines.ts';
-import { areaSums, type AreaSums } from './area-sums.ts';
 import { drawPart, fitSide, scaledRect, type Drawable, type Grid } from './grid.ts';
 import type { TonePair } from './grade.ts';
 import { leastLikeness, structuralSimilarity } from './likeness.ts';

@@ -77,6 +77,13 @@ describe('the resampler', () => {
       { width: 80, height: 60 },
     ],
     ['enlarged', { x: 40.25, y: 30.6, width: 60, height: 45 }, { width: 160, height: 120 }],
+    // The loops take four or eight columns at a time: colour has 45 and 75 here.
+    [
+      'reduced to lines that end in a rest',
+      { x: 7.2, y: 3.4, width: 171, height: 114 },
+      { width: 90, height: 60 },
+    ],
+    ['enlarged to such', { x: 40.25, y: 30.6, width: 60, height: 45 }, { width: 150, height: 114 }],
     ['at the edges', { x: 0, y: 0, width: 192, height: 128 }, { width: 96, height: 64 }],
   ])('%s, draws what its formula gives in floating point, to within a level', async (_how, source, frame) => {
     const resampler = await Resampler.open(master, '420', frame);
