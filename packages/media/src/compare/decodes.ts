@@ -1,4 +1,4 @@
-import { fitCells, fitSide, type Rate, type RenderPlan, type Size } from '@mivvy/core';
+import { fitCells, fitSide, type FrameSpan, type Rate, type RenderPlan, type Size } from '@mivvy/core';
 import { inputArgs, quietly } from '../ffmpeg/run.ts';
 import { toneMap } from '../render/filters.ts';
 import { fromStart, wayInto, type MasterHandling, type WayIn } from '../render/way-in.ts';
@@ -113,16 +113,19 @@ export const wholeDecode = (master: MasterHandling, path: string, size: Size): s
   'pipe:1',
 ];
 
+/** Size of a master's small pictures. */
+export const masterSmall = ({ master }: RenderPlan): Size => fitSide(master.displayed, masterSide);
+
 /** Decodes a plan's master from its first frame that is needed to its last: all small, some larger. */
 export function masterDecode(
   plan: RenderPlan,
   path: string,
-  needed: { from: number; to: number },
+  needed: FrameSpan,
   samples: readonly number[],
 ): Decode & { skipped: number } {
   const { master } = plan;
   const way = needed.from > countedUpTo ? wayInto(master, needed.from - entersEarlier) : fromStart(master);
-  const small = fitSide(master.displayed, masterSide);
+  const small = masterSmall(plan);
   const large = fitSide(master.displayed, masterLargeSide);
   const to = (size: Size) => sizedMaster(master, size);
   const counted = `${way.counted},trim=end_frame=${needed.to - way.skipped}`;
