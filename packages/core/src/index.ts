@@ -395,8 +395,8 @@ export {
 } from './layers/paint.ts';
 export { comparisonSchema, type Comparison } from './compare/comparison.ts';
 export { structuralSimilarity } from './compare/likeness.ts';
-export { fitCells, fitSide, gridOf } from './compare/grid.ts';
-export { drawPlan } from './compare/draw-plan.ts';
+export { fitCells, fitSide, gridOf, scaledRect, type Drawable } from './compare/grid.ts';
+export { drawPlan, type PlanPicture } from './compare/draw-plan.ts';
 export { compareTimes } from './compare/times.ts';
 export { correlation } from './compare/register.ts';
 export { placesOf } from './compare/places.ts';

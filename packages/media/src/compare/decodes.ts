@@ -50,6 +50,14 @@ function args(path: string, seek: string[], graph: string): string[] {
 
 export const sameRate = (a: Rate, b: Rate): boolean => a.num * b.den === b.num * a.den;
 
+/**
+ * Filters that bring a finished picture to a size, as it is compared.
+ *
+ * @param read options of the scaler that say which colours it is in; nothing for those that it is tagged with
+ */
+export const sizedPicture = ({ width, height }: Size, read = ''): string =>
+  `scale=${width}:${height}:flags=area${read}:out_color_matrix=bt709:out_range=tv,format=yuv420p`;
+
 /** Decodes a finished file: all its frames small, some of them larger. */
 export function fileDecode({ file, plan }: CompareJob, samples: readonly number[]): Decode {
   const small = fitCells(file.displayed, thumbCells(plan.frames));
@@ -58,8 +66,7 @@ export function fileDecode({ file, plan }: CompareJob, samples: readonly number[
   const read = file.matrix === null ? ':in_color_matrix=bt709' : '';
   // One of another rate is shown beside the plan as a player would show it.
   const inStep = sameRate(file.rate, plan.rate) ? '' : `fps=${plan.rate.num}/${plan.rate.den},`;
-  const to = ({ width, height }: Size) =>
-    `scale=${width}:${height}:flags=area${read}:out_color_matrix=bt709:out_range=tv,format=yuv420p`;
+  const to = (size: Size) => sizedPicture(size, read);
   return {
     args: args(
       file.path,

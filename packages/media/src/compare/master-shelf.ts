@@ -37,11 +37,15 @@ export class MasterShelf {
   }
 
   /** What pictures of a master are known by: its file as it lies there now, and how they were decoded; null where it is gone. */
-  static async keyOf(plan: RenderPlan, path: string, args: readonly string[]): Promise<string | null> {
+  static async keyOf(
+    { master }: Pick<RenderPlan, 'master'>,
+    path: string,
+    args: readonly string[],
+  ): Promise<string | null> {
     const file = await stat(path).catch(() => null);
     if (!file) return null;
     const { size, mtimeMs, ino } = file;
-    return canonicalJson({ size, mtimeMs, ino, args, range: plan.master.range, hdr: plan.master.hdr });
+    return canonicalJson({ size, mtimeMs, ino, args, range: master.range, hdr: master.hdr });
   }
 
   find(key: string): MasterPictures | undefined {

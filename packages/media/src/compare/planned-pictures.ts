@@ -5,9 +5,12 @@ import {
   leaning,
   masterFrameAt,
   planLayout,
+  scaledRect,
+  type Drawable,
   type FrameSpan,
   type Lean,
   type MasterRect,
+  type PlanPicture,
   type RenderPlan,
   type Size,
 } from '@mivvy/core';
@@ -17,6 +20,36 @@ const cueSlack = 2;
 
 /** The parts of the frame that captions or layers lie over at a delivered frame. */
 export const laidOver = (plan: RenderPlan, k: number): MasterRect[] => coveredAt(plan, k, cueSlack);
+
+/**
+ * A picture of what a plan shows at a delivered frame, luma alone; unknown where something is laid over it.
+ *
+ * @param master the master's picture that is shown there
+ * @param size of the picture that is drawn
+ * @param lean how the file's windows lie beside the plan's; null for as planned
+ */
+export function plannedPicture(
+  plan: RenderPlan,
+  k: number,
+  master: Drawable,
+  size: Size,
+  lean: Lean | null = null,
+): PlanPicture {
+  const layout = planLayout(plan, k);
+  const shown = lean ? leaning(layout, lean, k) : layout;
+  const drawn = drawPlan(shown, master, plan.master.displayed, plan.frame, size);
+  for (const over of laidOver(plan, k)) hide(drawn, scaledRect(over, plan.frame, size));
+  return drawn;
+}
+
+/** Marks a part of a picture as unknown, with all cells that it touches. */
+function hide({ known, width, height }: PlanPicture, part: MasterRect): void {
+  const left = Math.max(0, Math.floor(part.x));
+  const right = Math.min(width, Math.ceil(part.x + part.width));
+  const bottom = Math.min(height, Math.ceil(part.y + part.height));
+  for (let y = Math.max(0, Math.floor(part.y)); y < bottom; y++)
+    if (right > left) known.fill(0, y * width + left, y * width + right);
+}
 
 /** Small pictures, luma alone, of every frame that a plan delivers, drawn from its master's. */
 export class PlannedPictures {
@@ -54,17 +87,9 @@ export class PlannedPictures {
 
   /** Draws what the plan shows of one frame of the master, wherever it shows it; by windows that lean where `lean` says so. */
   draw(bytes: Uint8Array, frame: number, lean: Lean | null): void {
-    const { plan, size } = this;
+    const master = gridOf(this.master, bytes);
     for (const k of this.shownBy.get(frame) ?? []) {
-      const layout = planLayout(plan, k);
-      const { data, known } = drawPlan(
-        lean ? leaning(layout, lean, k) : layout,
-        gridOf(this.master, bytes),
-        plan.master.displayed,
-        plan.frame,
-        size,
-      );
-      for (const over of laidOver(plan, k)) this.hide(known, over);
+      const { data, known } = plannedPicture(this.plan, k, master, this.size, lean);
       this.drawn[k] = data;
       this.known[k] = known.every(Boolean) ? null : known;
     }
@@ -91,14 +116,5 @@ export class PlannedPictures {
       }
     });
     return this.drawn;
-  }
-
-  /** Marks a part of the frame as unknown, with all cells that it touches. */
-  private hide(known: Uint8Array, part: MasterRect): void {
-    const { width, height } = this.size;
-    const [kx, ky] = [width / this.plan.frame.width, height / this.plan.frame.height];
-    const [left, right] = [Math.floor(part.x * kx), Math.ceil((part.x + part.width) * kx)];
-    for (let y = Math.floor(part.y * ky); y < Math.min(height, Math.ceil((part.y + part.height) * ky)); y++)
-      known.fill(0, y * width + left, y * width + Math.min(width, right));
   }
 }

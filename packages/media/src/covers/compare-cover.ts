@@ -7,12 +7,11 @@ import {
   structuralSimilarity,
   type FoundCover,
   type RenderPlan,
-  type Size,
 } from '@mivvy/core';
 import * as z from 'zod';
-import { inputArgs, must, pictureInput, runFfmpegToMemory, runFfprobe } from '../ffmpeg/run.ts';
-import { comparedMaster } from '../compare/decodes.ts';
-import { wayInto } from '../render/way-in.ts';
+import { pictureInput, runFfprobe } from '../ffmpeg/run.ts';
+import { sizedPicture } from '../compare/decodes.ts';
+import { masterLuma, oneLuma } from '../compare/one-luma.ts';
 
 /** Longer side of the pictures that are compared. */
 const comparedSide = 480;
@@ -20,18 +19,6 @@ const comparedSide = 480;
 const probed = z.object({
   streams: z.array(z.object({ width: z.number().positive(), height: z.number().positive() })).min(1),
 });
-
-/** The luma of one picture, limited range, at a size. */
-async function luma(args: string[], filters: string, size: Size, signal?: AbortSignal): Promise<Uint8Array> {
-  const bytes = must(
-    await runFfmpegToMemory(
-      [...args, '-vf', `${filters},extractplanes=y`, '-frames:v', '1', '-f', 'rawvideo', 'pipe:1'],
-      { signal },
-    ),
-  );
-  if (bytes.length !== size.width * size.height) throw new Error('no picture came of it');
-  return bytes;
-}
 
 /** What lies beside a film as its cover, held against the master's frame drawn by other means; null where nothing can be read. */
 export async function findCover(
@@ -45,22 +32,12 @@ export async function findCover(
   const read = await readSize(path);
   if (!read) return null;
   const cells = fitSide(cover.size, comparedSide);
-  const still = await luma(
-    stillInput(path, read.format),
-    `scale=${cells.width}:${cells.height}:flags=area:out_color_matrix=bt709:out_range=tv,format=yuv420p`,
-    cells,
-    signal,
-  ).catch(() => null);
+  const reading = stillInput(path, read.format);
+  const still = await oneLuma(reading, sizedPicture(cells), cells, signal).catch(() => null);
   signal?.throwIfAborted();
   if (!still) return null;
   const shown = fitSide(master.displayed, comparedSide * 3);
-  const way = wayInto(master, cover.frame);
-  const film = await luma(
-    [...way.args, ...inputArgs(masterPath), '-map', `0:${master.videoStream}`],
-    comparedMaster(master, way, [cover.frame], shown),
-    shown,
-    signal,
-  );
+  const film = await masterLuma(master, masterPath, cover.frame, shown, signal);
   const layout = layoutAt(cover.framing, cover.frame, master.displayed, cover.size);
   const drawn = drawPlan(layout, gridOf(shown, film), master.displayed, cover.size, cells);
   const likeness = structuralSimilarity(still, drawn.data, cells, drawn.known);
