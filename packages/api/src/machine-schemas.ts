@@ -107,6 +107,8 @@ export const machineOrderSchema = z.discriminatedUnion('kind', [
     plan: renderPlanSchema,
     placement: placementSchema,
     effort: effortSchema,
+    /** Whether further versions of its film wait to be made. */
+    more: z.boolean(),
     film: lyingSchema,
     /** What its layers show. */
     graphics: z.array(lyingSchema.extend({ kind: z.enum(graphicKinds) })),

@@ -84,8 +84,9 @@ const token =
 await mkdir(folder, { recursive: true }).catch((error: Error) =>
   wrong(`The cache cannot be used: ${error.message}`),
 );
+const clearWork = () => rm(join(folder, 'work'), { recursive: true, force: true });
 // Whatever a process before this one was at belongs to nobody.
-await rm(join(folder, 'work'), { recursive: true, force: true });
+await clearWork();
 
 const log = new LastLines(mostMachineLog, (line) => process.stdout.write(`${line}\n`));
 const machine = new RenderMachine({
@@ -120,5 +121,7 @@ try {
   process.exit(2);
 }
 const ended = await machine.ended;
+// A tool that is still ending may be in the way; then it goes at the next start.
+await clearWork().catch(() => undefined);
 if (ended) process.stderr.write(`${problemLine(ended.problem)}\n`);
 process.exit(ended ? 3 : 0);

@@ -1,7 +1,7 @@
 import { mkdir, readFile, rm, statfs } from 'node:fs/promises';
 import { dirname, extname, join } from 'node:path';
 import { bytesLabel, planSeconds } from '@mivvy/core';
-import { deliver, deliverStages, sha256File, type SoundShelf } from '@mivvy/media';
+import { deliver, deliverStages, sha256File, type DecodedFilms, type SoundShelf } from '@mivvy/media';
 import type { ExportOrderForMachine, Lying, MachineEnd } from '@mivvy/api';
 import { fileFor, type Doing } from './doing.ts';
 import type { Cached } from './film-cache.ts';
@@ -18,8 +18,10 @@ export const toldLog = (log: string, folder: string): string => log.slice(-mostL
 /** This machine has no room for a job that another may have. */
 export class NoRoom extends Error {}
 
+/** What exports that are made one after the other share. */
 export interface Making extends Doing {
   sounds: SoundShelf;
+  films: DecodedFilms;
 }
 
 /** Makes what an order asks for and brings it to the server: how it ended, in the server's terms. Throws `Cancelled`. */
@@ -47,7 +49,7 @@ async function made(
   logFile: string,
 ): Promise<MachineEnd['ending']> {
   const { plan, film, graphics } = order;
-  const { server, sounds, folder, signal, progress } = making;
+  const { server, sounds, films, folder, signal, progress } = making;
   const tell = (stage: string, fraction: number) => progress({ stage, fraction, etaSeconds: null, speed: 0 });
   const here = async (what: Lying) => {
     const file = await fileFor(making, what);
@@ -62,6 +64,7 @@ async function made(
     masterPath,
     outPath: join(folder, 'out', `film.${plan.container}`),
     sounds,
+    decoded: { films, wanted: () => order.more },
     workDir: join(folder, 'making'),
     placement: order.placement,
     effort: order.effort,

@@ -4,7 +4,7 @@ import { setTimeout as pause } from 'node:timers/promises';
 import { Worker, type Job as Ticket } from 'bullmq';
 import pRetry, { AbortError } from 'p-retry';
 import { rendererRevision, type Problem } from '@mivvy/core';
-import { Cancelled, IdleWatch, locateTools, SoundShelf } from '@mivvy/media';
+import { Cancelled, DecodedFilms, IdleWatch, locateTools, SoundShelf } from '@mivvy/media';
 import {
   machineKinds,
   release,
@@ -94,6 +94,7 @@ export class RenderMachine {
   private readonly running = new Map<string, Running>();
   private readonly idle = new IdleWatch();
   private readonly sounds = new SoundShelf();
+  private readonly films: DecodedFilms;
   private readonly cache: FilmCache;
   private shared: SharedFolder | null = null;
   private readonly server: ServerClient;
@@ -110,6 +111,7 @@ export class RenderMachine {
   constructor(private readonly options: MachineOptions) {
     this.server = new ServerClient(options.server, options.session, options.token);
     this.cache = new FilmCache(join(options.folder, 'films'), options.cacheLimit);
+    this.films = new DecodedFilms(join(options.folder, 'work'));
   }
 
   /** Joins, and takes work from then on. Throws {@link Refused} where the server does not let it in. */
@@ -231,7 +233,7 @@ export class RenderMachine {
         signal: controller.signal,
         progress: (progress: MachineProgress) => void (running.progress = progress),
       };
-      await this.tell(order.jobId, await done(order, { ...doing, sounds: this.sounds }));
+      await this.tell(order.jobId, await done(order, { ...doing, sounds: this.sounds, films: this.films }));
     } catch (error) {
       if (error instanceof NoRoom) this.rest(error.message);
       // The server knows already, where it was cancelled; where this machine is ending, it is given back.

@@ -51,6 +51,17 @@ export async function findVersion({ db }: Pick<Ws, 'db'>, id: string) {
   return found && { version: found.versions, master: found.masters, production: found.productions };
 }
 
+/** Whether further versions of a film wait to be made. */
+export async function moreOf({ db }: Pick<Ws, 'db'>, masterId: string): Promise<boolean> {
+  const [waiting] = await db
+    .select({ id: jobs.id })
+    .from(jobs)
+    .innerJoin(versions, eq(versions.id, jobs.subjectId))
+    .where(and(eq(jobs.kind, 'export'), eq(jobs.state, 'queued'), eq(versions.masterId, masterId)))
+    .limit(1);
+  return waiting !== undefined;
+}
+
 /** Whether an export's film is still being read; the export may be asked for before, and goes on by itself. */
 export async function filmIsBeingRead(ws: Pick<Ws, 'db'>, job: JobRow): Promise<boolean> {
   const found = await findVersion(ws, job.subjectId);

@@ -1,14 +1,12 @@
 import { join } from 'node:path';
 import { ok, problemLine, type Result } from '@mivvy/core';
-import { and, eq } from 'drizzle-orm';
 import { DecodedFilms, deliver, deliverStages, sha256File, SoundShelf } from '@mivvy/media';
-import { jobs, versions } from '../db/schema.ts';
 import { diskFullProblem, isDiskFull } from '../disk/full.ts';
 import { openMaster } from '../files/master-file.ts';
 import { graphicPath, logPath } from '../storage.ts';
 import { steadyNow } from '../clocks.ts';
 import type { Workspace } from '../workspace.ts';
-import { exportOrder, filmRead, findVersion } from './export-order.ts';
+import { exportOrder, filmRead, findVersion, moreOf } from './export-order.ts';
 import type { JobContext, JobKindWork } from './runner.ts';
 import { dropMade, newPlace, takeIn } from './take-in.ts';
 
@@ -24,17 +22,6 @@ export function exportWork(ws: Ws): JobKindWork {
 interface Kept {
   sounds: SoundShelf;
   films: DecodedFilms;
-}
-
-/** Whether further versions of a film wait to be made. */
-async function moreOf({ db }: Pick<Ws, 'db'>, masterId: string): Promise<boolean> {
-  const [waiting] = await db
-    .select({ id: jobs.id })
-    .from(jobs)
-    .innerJoin(versions, eq(versions.id, jobs.subjectId))
-    .where(and(eq(jobs.kind, 'export'), eq(jobs.state, 'queued'), eq(versions.masterId, masterId)))
-    .limit(1);
-  return waiting !== undefined;
 }
 
 async function exportVersion(

@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
-import { mkdtemp, rm } from 'node:fs/promises';
+import { mkdtemp, readdir, rm } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import * as z from 'zod';
@@ -97,9 +97,15 @@ const coveredBook = JSON.stringify({
     expect(cupboard).toMatchObject({ made: 3, doing: [], draining: false, trouble: null });
     expect(cupboard!.speed).toBeGreaterThan(0);
     expect(cupboard!.cacheBytes).toBeGreaterThan(0);
-    expect(
-      (await jobs()).filter((job) => job.kind === 'export').every((job) => job.machine === 'Cupboard'),
-    ).toBe(true);
+    const exported = (await jobs()).filter((job) => job.kind === 'export');
+    expect(exported.every((job) => job.machine === 'Cupboard')).toBe(true);
+    // The film was decoded once for all of them, and nothing of that lies there when the last one is made.
+    const logs = await Promise.all(
+      exported.map(async ({ id }) => (await fetch(`${s.base}/api/jobs/${id}/log`)).text()),
+    );
+    expect(logs.filter((log) => /\.nut\.part/.test(log))).toHaveLength(1);
+    expect(logs.every((log) => /-i file:\S*decoded-\S+\.nut/.test(log))).toBe(true);
+    expect(await readdir(join(folder, 'Cupboard', 'work'))).toEqual([]);
   });
 
   test('takes nothing while it is told so, and goes on when it is let', async () => {

@@ -4,7 +4,7 @@ import { differenceInMilliseconds } from 'date-fns';
 import { graphicsShown, type Problem } from '@mivvy/core';
 import type { Brought, ExportOrderForMachine, MachineEnd } from '@mivvy/api';
 import { diskFullProblem, isDiskFull } from '../disk/full.ts';
-import { exportOrder, type ExportOrder } from '../jobs/export-order.ts';
+import { exportOrder, moreOf, type ExportOrder } from '../jobs/export-order.ts';
 import type { JobRow } from '../jobs/queue/job-queue.ts';
 import { dropMade, newPlace, takeIn } from '../jobs/take-in.ts';
 import { graphicPath } from '../storage.ts';
@@ -20,7 +20,7 @@ type Done = Extract<MachineEnd['ending'], { state: 'done' }>;
 export async function exportFor(
   ws: Workspace,
   row: JobRow,
-  { plan, placement, masterPath }: ExportOrder,
+  { plan, placement, masterPath, master }: ExportOrder,
   base: string,
 ): Promise<ExportOrderForMachine> {
   const graphics = [];
@@ -35,6 +35,7 @@ export async function exportFor(
     plan,
     placement,
     effort: row.effort,
+    more: await moreOf(ws, master.id),
     film: await lying(ws, { path: masterPath, sha256: plan.master.sha256, address: `${base}/film` }),
     graphics,
   };
