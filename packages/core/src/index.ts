@@ -393,6 +393,7 @@ export {
   type LaidOver,
   type Pen,
 } from './layers/paint.ts';
+export { median } from './median.ts';
 export { comparisonSchema, type Comparison } from './compare/comparison.ts';
 export { structuralSimilarity } from './compare/likeness.ts';
 export { fitCells, fitSide, gridOf, scaledRect, type Drawable } from './compare/grid.ts';

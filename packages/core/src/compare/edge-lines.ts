@@ -1,3 +1,4 @@
+import { median } from '../median.ts';
 import type { MasterRect, Size } from '../picture/geometry.ts';
 import type { Edges } from './bars.ts';
 import { carriedOn } from './carried-on.ts';
@@ -69,7 +70,7 @@ export function edgeLines(file: Drawable, master: Drawable, window: MasterRect, 
   const inMaster = scaledRect(window, masterSize, master);
   const deep = (side: Side) => {
     const apart = linesApart(file, master, inMaster, side);
-    const inner = apart.slice(mostDeep).sort((a, b) => a - b)[(linesDeep - mostDeep) >> 1]!;
+    const inner = median(apart.slice(mostDeep))!;
     const least = Math.max(leastApart, inner * muchMore);
     const first = apart.findIndex((a) => a < least);
     return first > mostDeep ? 0 : Math.max(0, first);

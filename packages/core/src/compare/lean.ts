@@ -1,3 +1,4 @@
+import { median } from '../median.ts';
 import type { Layout } from '../framing/framing.ts';
 import type { MasterRect } from '../picture/geometry.ts';
 import type { Judged } from './judge.ts';
@@ -21,15 +22,13 @@ const within = 0.002;
 /** Less than this, share of a window's size, is no leaning. */
 const leastLean = 0.0015;
 
-const middle = (values: number[]): number => values.sort((a, b) => a - b)[values.length >> 1] ?? 0;
-
 /** The straight line that most points lie on: the median of all slopes between two of them (Theil and Sen). */
 function lineThrough(points: readonly { at: number; value: number }[]): Line {
   const slopes = points.flatMap((a, i) =>
     points.slice(i + 1).flatMap((b) => (b.at === a.at ? [] : [(b.value - a.value) / (b.at - a.at)])),
   );
-  const slope = middle(slopes);
-  return { slope, start: middle(points.map(({ at, value }) => value - slope * at)) };
+  const slope = median(slopes) ?? 0;
+  return { slope, start: median(points.map(({ at, value }) => value - slope * at)) ?? 0 };
 }
 
 const onLine = ({ start, slope }: Line, at: number): number => start + slope * at;

@@ -1,3 +1,4 @@
+import { median } from '../median.ts';
 import { correlation } from './register.ts';
 import { difference, settled, type Thumb } from './thumbs.ts';
 import { withoutWaverings } from './waverings.ts';
@@ -67,8 +68,7 @@ function noiseOf(
     }
     changes.push(sum / a.length / 2);
   }
-  changes.sort((a, b) => a - b);
-  return Math.max(leastNoise, changes[changes.length >> 1] ?? leastNoise);
+  return Math.max(leastNoise, median(changes) ?? leastNoise);
 }
 
 /** Ways into a state of the search: on from the frame before, over some that are left out, or staying. */
@@ -92,10 +92,10 @@ export function alikeness(
   blind: Uint8Array,
 ): number {
   const every = Math.max(1, Math.floor(file.length / 200));
-  const all = [...shows]
-    .flatMap((j, k) => (k % every === 0 && !blind[k] ? [correlation(file[k]!, plan[j]!)] : []))
-    .sort((a, b) => a - b);
-  return all[all.length >> 1] ?? 0;
+  const all = [...shows].flatMap((j, k) =>
+    k % every === 0 && !blind[k] ? [correlation(file[k]!, plan[j]!)] : [],
+  );
+  return median(all) ?? 0;
 }
 
 /** The cheapest way through the band from the first frames to the last ones, by dynamic programming. */

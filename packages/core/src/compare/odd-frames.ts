@@ -1,3 +1,4 @@
+import { median } from '../median.ts';
 import type { Size } from '../picture/geometry.ts';
 import type { FrameSpan } from '../time/span.ts';
 import { edgeAt } from './edge-at.ts';
@@ -38,7 +39,7 @@ function usualIn(apart: readonly Float32Array[], cells: number): Float32Array {
   const usual = new Float32Array(cells);
   for (let i = 0; i < cells; i++) {
     for (let k = 0; k < some.length; k++) column[k] = some[k]![i]!;
-    usual[i] = column.sort()[column.length >> 1]!;
+    usual[i] = median(column)!;
   }
   return usual;
 }

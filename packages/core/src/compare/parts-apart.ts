@@ -1,3 +1,4 @@
+import { median } from '../median.ts';
 import { carriedOn } from './carried-on.ts';
 import { edgeAt } from './edge-at.ts';
 import { drawPart, fitSide, scaledRect, type Drawable } from './grid.ts';
@@ -42,8 +43,6 @@ function wholeCells(part: MasterRect, frame: Size, cells: Size): MasterRect | nu
   return width >= 2 && height >= 2 ? { x, y, width, height } : null;
 }
 
-const median = (values: Float32Array): number => values.slice().sort()[values.length >> 1] ?? 0;
-
 /** Holds one plane of one panel against the plan's; what lies beyond what is explained is put in where it is the most. */
 function planeApart(
   file: Drawable,
@@ -60,10 +59,10 @@ function planeApart(
   const planned = drawPart(master, scaledRect(source, sizes.master, master), inside);
   const apart = new Float32Array(shown.length);
   for (let i = 0; i < apart.length; i++) apart[i] = shown[i]! - planned[i]!;
-  const whole = median(apart);
+  const whole = median(apart) ?? 0;
   const beside = new Float32Array(apart.length);
   for (let i = 0; i < apart.length; i++) beside[i] = Math.abs(apart[i]! - whole);
-  const usual = median(beside);
+  const usual = median(beside) ?? 0;
   // What begins just outside a panel may reach into the cells along its sides, and is not seen here: lines are told apart.
   for (let y = 1; y < inside.height - 1; y++)
     for (let x = 1; x < inside.width - 1; x++) {

@@ -1,3 +1,4 @@
+import { median } from '../median.ts';
 import { compareSoundRate } from './sound-offset.ts';
 import type { Sound, SoundFault } from './sound.ts';
 
@@ -41,7 +42,7 @@ function gainOf(file: readonly Float32Array[], master: readonly Float32Array[]):
       if (levels[w]! > comparable && planned > comparable) gains.push(levels[w]! - planned);
     }
   });
-  return gains.length ? gains.sort((a, b) => a - b)[gains.length >> 1]! : null;
+  return median(gains) ?? null;
 }
 
 /** The quietest and the loudest of the pieces around one. */

@@ -1,3 +1,4 @@
+import { median } from '../median.ts';
 import { correlate } from './correlate.ts';
 import { compareSoundRate } from './sound-offset.ts';
 import type { SoundFault } from './sound.ts';
@@ -36,8 +37,8 @@ export function otherWaves(file: Float32Array, master: Float32Array, late: numbe
     const heard = Math.sqrt(Math.min(aa, bb) / length) >= windowHeard;
     windows.push({ at, alike: heard ? Math.abs(ab) / Math.sqrt(aa * bb) : null });
   }
-  const told = windows.flatMap((w) => w.alike ?? []).sort((a, b) => a - b);
-  if (!told.length || told[told.length >> 1]! < waveAlike) return [];
+  const usual = median(windows.flatMap((w) => w.alike ?? []));
+  if (usual === undefined || usual < waveAlike) return [];
   const faults: { from: number; to: number; count: number }[] = [];
   for (const { at, alike: here } of windows) {
     if (here === null || here >= windowAlike) continue;

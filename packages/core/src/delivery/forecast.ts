@@ -1,3 +1,4 @@
+import { median } from '../median.ts';
 import type { RenderPlan } from '../render/plan-schema.ts';
 import { bytesAtRate } from '../render/budget.ts';
 import type { Effort } from '../render/effort.ts';
@@ -29,14 +30,13 @@ const stepsToDouble = 6;
 const enough = 4;
 const usualSpread = { twoPass: 0.12, quality: 0.6 };
 
-const median = (sorted: readonly number[]): number => sorted[Math.floor((sorted.length - 1) / 2)]!;
 /** The middle of some numbers, and the shares of it between which nine of ten lie. */
 function spreadOf(
   numbers: readonly number[],
   usual: number,
 ): { middle: number; least: number; most: number } {
   const sorted = [...numbers].sort((a, b) => a - b);
-  const middle = median(sorted);
+  const middle = median(sorted)!;
   if (sorted.length < enough) return { middle, least: middle * (1 - usual), most: middle * (1 + usual) };
   const at = (share: number) => sorted[Math.round(share * (sorted.length - 1))]!;
   return { middle, least: at(0.05), most: at(0.95) };
@@ -93,10 +93,10 @@ export function forecast(
   effort: Effort = 'usual',
 ): Forecast {
   const like = alike(made, plan).filter((m) => (m.effort ?? 'usual') === effort);
-  const paces = like.map((m) => m.tookSeconds / samples(m.plan)).sort((a, b) => a - b);
+  const pace = median(like.map((m) => m.tookSeconds / samples(m.plan)));
   const bytes = bytesOf(like, plan);
   return {
-    seconds: paces.length ? median(paces) * samples(plan) : null,
+    seconds: pace === undefined ? null : pace * samples(plan),
     bytes,
     bitsPerPixel: bytes && (8 * Math.max(0, bytes.expected - soundBytes(plan))) / samples(plan),
   };

@@ -1,3 +1,4 @@
+import { median } from '../median.ts';
 import type { FrameRules } from '../checks/visibility.ts';
 import { keepAt, type Keep } from '../checks/keeps.ts';
 import { insideMargins } from '../picture/safe.ts';
@@ -141,8 +142,8 @@ function wholePerson(chosen: Track, tracks: readonly Track[], q: FollowQuestion)
   const window = largestWindowSize(q.masterSize, q.rules.frameSize);
   const [width, height] = [window.width / q.masterSize.width, window.height / q.masterSize.height];
   const fits = (t: Track) => {
-    const sizes = t.places.map((p) => max(p.w / width, p.h / height)).sort((a, b) => a - b);
-    return sizes[sizes.length >> 1]! * (q.zoom ?? 1) <= 1;
+    const size = median(t.places.map((p) => max(p.w / width, p.h / height)))!;
+    return size * (q.zoom ?? 1) <= 1;
   };
   const other = chosen.kind === 'face' ? 'person' : 'face';
   const partner = tracks.find(

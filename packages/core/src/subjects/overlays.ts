@@ -1,3 +1,4 @@
+import { median } from '../median.ts';
 import type { Size } from '../picture/geometry.ts';
 import { movePoint } from './camera.ts';
 import { cameraFromTo, type CameraPath } from './ground.ts';
@@ -132,7 +133,6 @@ function grouped(
     const ys = group.map((g) => g.y);
     const x = min(...xs) * side;
     const y = min(...ys) * side;
-    const middle = (values: number[]) => values.sort((a, b) => a - b)[values.length >> 1]!;
     found.push({
       box: {
         x,
@@ -140,8 +140,8 @@ function grouped(
         width: min(size.width, (max(...xs) + 1) * side) - x,
         height: min(size.height, (max(...ys) + 1) * side) - y,
       },
-      from: middle(group.map((g) => g.from)),
-      to: middle(group.map((g) => g.to)),
+      from: median(group.map((g) => g.from))!,
+      to: median(group.map((g) => g.to))!,
     });
   }
   return found;

@@ -1,3 +1,4 @@
+import { median } from '../median.ts';
 import type { Size } from '../picture/geometry.ts';
 import { movePoint } from './camera.ts';
 import { followBox, type BoxAt, type FollowWorld } from './follow-box.ts';
@@ -219,8 +220,7 @@ function runningAt(
   const carried = centre(carry(far.box, path, far.at, near.at, size));
   const here = centre(near.box);
   const steps = near.at - far.at;
-  const middle = (pick: (b: LookBox) => number) =>
-    boxes.map((b) => pick(b.box)).sort((p, q) => p - q)[n >> 1]!;
+  const middle = (pick: (b: LookBox) => number) => median(boxes.map((b) => pick(b.box)))!;
   const [width, height] = [middle((b) => b.width), middle((b) => b.height)];
   return {
     at: near.at,
@@ -361,10 +361,7 @@ function goesSomewhere(track: Active, path: CameraPath, size: Size, perSecond: n
 
 /** Values along a way made smooth: the middle of a few, then their average; the ends stay where they are. */
 function smoothed(values: readonly number[], reach: number): number[] {
-  const calm = values.map((_, i) => {
-    const near = values.slice(max(0, i - reach), i + reach + 1).sort((a, b) => a - b);
-    return near[near.length >> 1]!;
-  });
+  const calm = values.map((_, i) => median(values.slice(max(0, i - reach), i + reach + 1))!);
   return calm.map((_, i) => {
     const r = min(reach, i, calm.length - 1 - i);
     let sum = 0;

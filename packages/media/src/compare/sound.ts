@@ -4,6 +4,7 @@ import { join } from 'node:path';
 import {
   compareSoundRate,
   frameToSeconds,
+  median,
   monoOf,
   nearestFrame,
   planSeconds,
@@ -175,6 +176,6 @@ function placeOf(
   }
   const heard = pieces.filter((p) => p.alike >= Math.max(leastAlike, best.alike * 0.6));
   const worst = heard.reduce((a, b) => (Math.abs(b.seconds) > Math.abs(a.seconds) ? b : a));
-  const alike = pieces.map((piece) => piece.alike).sort((a, b) => a - b)[pieces.length >> 1]!;
+  const alike = median(pieces.map((piece) => piece.alike))!;
   return { late: best.seconds, alike, sound: { seconds: worst.seconds, at: frameOf(worst.at), found: true } };
 }

@@ -2,6 +2,7 @@ import { stat } from 'node:fs/promises';
 import * as z from 'zod';
 import {
   fail,
+  median,
   nearestKnownRate,
   ok,
   parseRate,
@@ -517,11 +518,10 @@ function usualRate(times: readonly number[]): Rate {
   const gaps = times
     .slice(1)
     .map((t, i) => t - times[i]!)
-    .filter((g) => g > 0)
-    .sort((a, b) => a - b);
-  const median = gaps[Math.floor(gaps.length / 2)] ?? 1 / 25;
+    .filter((g) => g > 0);
+  const usual = median(gaps) ?? 1 / 25;
   // Timestamps are often rounded to milliseconds; look for a common rate within that error before taking the decimal.
-  const decimal = 1 / median;
-  const common = [24, 25, 30, 50, 60].find((r) => Math.abs(1 / r - median) < roundingSeconds);
+  const decimal = 1 / usual;
+  const common = [24, 25, 30, 50, 60].find((r) => Math.abs(1 / r - usual) < roundingSeconds);
   return common ? rate(common) : nearestKnownRate(Math.min(decimal, 120));
 }
