@@ -1,3 +1,4 @@
+import { getEnvironmentData, setEnvironmentData } from 'node:worker_threads';
 import { execa } from 'execa';
 import { fail, ok, type Result } from '@mivvy/core';
 
@@ -9,14 +10,29 @@ export interface Tools {
   version: string;
 }
 
-let found: Tools | undefined;
+/** Under this name a thread finds what the one that started it had found. */
+const handedOn = 'mivvy tools';
+let found = getEnvironmentData(handedOn) as Tools | undefined;
+let looking: Promise<Result<Tools>> | undefined;
 
 /**
- * Finds ffmpeg and ffprobe: `MIVVY_FFMPEG` and `MIVVY_FFPROBE` where set, else the PATH. Found once per process;
- * a failure is looked for again, so that installing ffmpeg mends a running server.
+ * Finds ffmpeg and ffprobe: `MIVVY_FFMPEG` and `MIVVY_FFPROBE` where set, else the PATH. Found once per process, however
+ * many threads ask; a failure is looked for again, so that installing ffmpeg mends a running server.
  */
 export async function locateTools(env: NodeJS.ProcessEnv = process.env): Promise<Result<Tools>> {
   if (found) return ok(found);
+  looking ??= look(env).finally(() => (looking = undefined));
+  const located = await looking;
+  if (located.ok) keep(located.value);
+  return located;
+}
+
+function keep(tools: Tools | undefined): void {
+  found = tools;
+  setEnvironmentData(handedOn, tools);
+}
+
+async function look(env: NodeJS.ProcessEnv): Promise<Result<Tools>> {
   const ffmpeg = env.MIVVY_FFMPEG || 'ffmpeg';
   const ffprobe = env.MIVVY_FFPROBE || 'ffprobe';
   try {
@@ -33,8 +49,7 @@ export async function locateTools(env: NodeJS.ProcessEnv = process.env): Promise
         'Install version 5.1 or newer, or point MIVVY_FFMPEG and MIVVY_FFPROBE at one.',
       );
     }
-    found = { ffmpeg, ffprobe, version };
-    return ok(found);
+    return ok({ ffmpeg, ffprobe, version });
   } catch {
     return fail(
       'ffmpeg-missing',
@@ -46,5 +61,5 @@ export async function locateTools(env: NodeJS.ProcessEnv = process.env): Promise
 
 /** Forgets what was found; for tests of a machine without ffmpeg. */
 export function forgetTools(): void {
-  found = undefined;
+  keep(undefined);
 }
