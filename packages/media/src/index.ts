@@ -20,6 +20,7 @@ export { lookAtFilm } from './looking/look-at-film.ts';
 export { followDrawnBox } from './looking/follow-drawn.ts';
 export { guidePng } from './guides/guide-png.ts';
 export { deliver, deliverStages, type Delivered, type DeliverProgress } from './render/deliver.ts';
+export { colourTags } from './render/colour-tags.ts';
 export { DecodedFilms } from './render/decoded-films.ts';
 export { SoundShelf } from './render/sound-shelf.ts';
 export { readHead, type FileHead } from './measure/file-head.ts';

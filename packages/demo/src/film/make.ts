@@ -2,7 +2,7 @@ import { spawn } from 'node:child_process';
 import { once } from 'node:events';
 import { rename, rm, writeFile } from 'node:fs/promises';
 import { createCanvas } from '@napi-rs/canvas';
-import { locateTools } from '@mivvy/media';
+import { colourTags, locateTools } from '@mivvy/media';
 import type { Pen } from './paint.ts';
 import { archiveClip, kiteWeekend, openingWithoutTitle, phoneClip, teaser, type Shot } from './scenes.ts';
 import { filmSound, mouthAt } from './sound.ts';
@@ -124,14 +124,7 @@ const encoded = (rate: number): string[] => [
   '17',
   '-g',
   String(rate),
-  '-color_primaries',
-  'bt709',
-  '-color_trc',
-  'bt709',
-  '-colorspace',
-  'bt709',
-  '-color_range',
-  'tv',
+  ...colourTags,
 ];
 const toFile = ['-fflags', '+bitexact', '-movflags', '+faststart', '-f', 'mp4'];
 const toVideo = 'scale=out_color_matrix=bt709:out_range=tv,format=yuv420p';

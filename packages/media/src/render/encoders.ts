@@ -1,4 +1,5 @@
 import { rateText, type Effort, type RenderPlan, type Size } from '@mivvy/core';
+import { colourTags } from './colour-tags.ts';
 
 /** What the encoders call each effort: names of x264 and x265, numbers of the others, where less is more. */
 const presets: Readonly<Record<Effort, { x264: string; x265: string; vp9: string; av1: string }>> = {
@@ -9,18 +10,6 @@ const presets: Readonly<Record<Effort, { x264: string; x265: string; vp9: string
 
 /** Length of the decoder buffer that a bitrate ceiling refers to, seconds (common practice). */
 const bufferSeconds = 1;
-
-/** Tags every file as BT.709 (Rec. ITU-T H.273: code point 1 for primaries, transfer and matrix), limited range. */
-const colourTags = [
-  '-color_primaries',
-  'bt709',
-  '-color_trc',
-  'bt709',
-  '-colorspace',
-  'bt709',
-  '-color_range',
-  'tv',
-];
 
 /** Which pass of an encode is being run: 1 and 2 of a two-pass rate, `sketch` for a first one that is smaller, or `only`. */
 export type Pass = 'sketch' | 1 | 2 | 'only';

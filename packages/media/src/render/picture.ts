@@ -4,6 +4,7 @@ import { locateTools } from '../ffmpeg/locate.ts';
 import { explainFailure, inputArgs, quietly, runFfmpeg, type RunOptions } from '../ffmpeg/run.ts';
 import { overlayGraph, type Overlay } from '../layers/overlay-input.ts';
 import { runWorker } from '../workers/run-worker.ts';
+import { colourTags } from './colour-tags.ts';
 import { decodeFilters, sharpenFilters, stillFilters, type Pictures } from './filters.ts';
 import { asRead, type PictureSource } from './picture-source.ts';
 import { pictureNewsSchema, type PictureJob } from './picture-job.ts';
@@ -107,14 +108,7 @@ export async function encodePicture(
       `${width}x${height}`,
       '-r',
       `${plan.rate.num}/${plan.rate.den}`,
-      '-color_primaries',
-      'bt709',
-      '-color_trc',
-      'bt709',
-      '-colorspace',
-      'bt709',
-      '-color_range',
-      'tv',
+      ...colourTags,
       '-i',
       'pipe:0',
       ...inputs,

@@ -4,6 +4,7 @@ import { ok, planSeconds, type Effort, type RenderPlan, type Result } from '@miv
 import { catching, inputArgs, must, runFfmpeg } from '../ffmpeg/run.ts';
 import type { GraphicPath } from '../layers/overlay-input.ts';
 import { laidOverlays } from '../layers/overlay.ts';
+import { colourTags } from '../render/colour-tags.ts';
 import { containerArgs, isFirstPass, passesOf, pictureArgs } from '../render/encoders.ts';
 import { encodePicture } from '../render/picture.ts';
 import { filmItself } from '../render/picture-source.ts';
@@ -47,9 +48,6 @@ const tunedForLikeness: Readonly<Record<RenderPlan['video']['codec'], readonly s
 
 /** What a strip is held against: so finely coded that nothing of the coding is seen (common practice). */
 const fine = ['-c:v', 'libx264', '-preset', 'veryfast', '-crf', '6', '-pix_fmt', 'yuv420p'];
-const tagged = [
-  ...['-color_primaries', 'bt709', '-color_trc', 'bt709', '-colorspace', 'bt709', '-color_range', 'tv'],
-];
 
 /** Draws a strip's pictures without the encoder that it is a test of: the master as the version shows it, unsharpened. */
 export async function drawStrip(
@@ -67,7 +65,7 @@ export async function drawStrip(
         plain,
         filmItself(plain, masterPath),
         [],
-        [...fine, ...tagged, '-an', '-movflags', '+faststart', '-f', 'mp4', path],
+        [...fine, ...colourTags, '-an', '-movflags', '+faststart', '-f', 'mp4', path],
         { cwd: folder, signal, nice: true },
         overlays,
       ),
