@@ -30,6 +30,10 @@ function line(data: ArrayLike<number>, start: number, by: number, count: number)
   return { mean, spread: Math.sqrt(Math.max(0, squares / count - mean * mean)) };
 }
 
+/** Whether a line is flat from end to end, as the outermost one of a bar is. */
+export const isFlat = (values: ArrayLike<number>): boolean =>
+  line(values, 0, 1, values.length).spread <= flat;
+
 function depth(file: readonly Line[], plan: readonly Line[]): number {
   const first = file[0]!;
   let reach = 0;

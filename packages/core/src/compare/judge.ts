@@ -1,7 +1,7 @@
 import type { Layout } from '../framing/framing.ts';
 import type { MasterRect, Size } from '../picture/geometry.ts';
 import { areaSums, type AreaSums } from './area-sums.ts';
-import { barsOf, type Edges } from './bars.ts';
+import { barsOf, isFlat, type Edges } from './bars.ts';
 import { carriedOn } from './carried-on.ts';
 import { drawPlan } from './draw-plan.ts';
 import { edgeLines } from './edge-lines.ts';
@@ -130,6 +130,19 @@ const colourApart = ({ file, plan }: TonePair): number =>
     ...file.map((own, p) => own.reduce((sum, v, i) => sum + Math.abs(v - plan[p]![i]!), 0) / own.length),
   );
 
+/** The outermost lines of a picture that is drawn into so many cells: top, bottom, left, right. */
+function outermost(picture: Drawable, { width, height }: Size): Float32Array[] {
+  const [wide, high] = [picture.width / width, picture.height / height];
+  const row = { x: 0, width: picture.width, height: high };
+  const column = { y: 0, width: wide, height: picture.height };
+  return [
+    drawPart(picture, { ...row, y: 0 }, { width, height: 1 }),
+    drawPart(picture, { ...row, y: picture.height - high }, { width, height: 1 }),
+    drawPart(picture, { ...column, x: 0 }, { width: 1, height }),
+    drawPart(picture, { ...column, x: picture.width - wide }, { width: 1, height }),
+  ];
+}
+
 /** Bars in a file's picture that its plan has not, delivered pixels. */
 function barsIn(
   sample: Sample,
@@ -138,6 +151,8 @@ function barsIn(
   { master: masterSize, frame }: Films,
 ): Edges | null {
   const cells = fitSide(frame, barsSide);
+  // Most pictures have none, and that is soon seen.
+  if (!outermost(file, cells).some(isFlat)) return null;
   const drawn = drawPlan(sample.layout, master, masterSize, frame, cells);
   if (!drawn.known.every(Boolean)) return null;
   const edges = barsOf(drawPart(file, whole(file), cells), drawn.data, cells);
