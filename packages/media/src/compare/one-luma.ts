@@ -4,8 +4,8 @@ import { wayInto, type MasterHandling } from '../render/way-in.ts';
 import { comparedMaster } from './decodes.ts';
 
 /**
- * The luma of the first picture that a reading gives, limited range. Throws the problem of a tool that fails, and where no
- * picture comes.
+ * The luma of the first picture that a reading gives, limited range; null where none comes. Throws the problem of a tool that
+ * fails.
  *
  * @param reading arguments that open the film and say which of its streams is read
  * @param filters bring its pictures to `size` in 4:2:0
@@ -15,19 +15,18 @@ export async function oneLuma(
   filters: string,
   size: Size,
   signal?: AbortSignal,
-): Promise<Uint8Array> {
+): Promise<Uint8Array | null> {
   const bytes = must(
     await runFfmpegToMemory(
       [...reading, '-vf', `${filters},extractplanes=y`, '-frames:v', '1', '-f', 'rawvideo', 'pipe:1'],
       { signal },
     ),
   );
-  if (bytes.length !== size.width * size.height) throw new Error('no picture came of it');
-  return bytes;
+  return bytes.length === size.width * size.height ? bytes : null;
 }
 
-/** The luma of one frame of a master, read by other means than the renderer's. Throws as {@link oneLuma} does. */
-export function masterLuma(
+/** The luma of one frame of a master, read by other means than the renderer's. Throws where it cannot be read. */
+export async function masterLuma(
   master: MasterHandling,
   path: string,
   frame: number,
@@ -36,5 +35,7 @@ export function masterLuma(
 ): Promise<Uint8Array> {
   const way = wayInto(master, frame);
   const reading = [...way.args, ...inputArgs(path), '-map', `0:${master.videoStream}`];
-  return oneLuma(reading, comparedMaster(master, way, [frame], size), size, signal);
+  const luma = await oneLuma(reading, comparedMaster(master, way, [frame], size), size, signal);
+  if (!luma) throw new Error('no picture came of the film');
+  return luma;
 }

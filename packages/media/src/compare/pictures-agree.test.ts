@@ -53,6 +53,10 @@ test.each([
   expect(await agree(await file(filters))).toBe(false);
 });
 
+test('a file that ends before the last look does not', async () => {
+  expect(await agree(await file(`${asked},trim=end_frame=30`))).toBe(false);
+});
+
 test('another film does not, though the looked-at frames of this one are known', async () => {
   const other = join(dir, 'other.mp4');
   await ffmpeg('-f', 'lavfi', '-i', 'testsrc2=s=320x180:r=25', '-t', `${seconds}`, ...coded, other);

@@ -53,13 +53,14 @@ export function picturesAgree(plan: RenderPlan, path: string, from: AgreeFrom): 
     for (const part of looks) {
       const frame = Math.min(plan.frames - 1, Math.floor(plan.frames * part));
       const there = await lumaInFile(path, facts, frame, from.signal);
-      if (meanSquareDifference(there, await planned(plan, frame, from)) > mostDifferent) return false;
+      if (!there || meanSquareDifference(there, await planned(plan, frame, from)) > mostDifferent)
+        return false;
     }
     return true;
   });
 }
 
-/** One frame of a finished film, small. */
+/** One frame of a finished film, small; null where it has no such frame. */
 function lumaInFile(path: string, facts: MasterFacts, frame: number, signal: AbortSignal | undefined) {
   const { rate, streamIndex } = facts.video;
   const { before, after, choose } = wayTo(facts, frame, pictureStart(facts) + frameToSeconds(frame, rate));
@@ -103,6 +104,7 @@ async function withAllLaidOver(plan: RenderPlan, frame: number, from: AgreeFrom)
     const path = join(folder, 'picture.png');
     await writeFile(path, must(await pictureAsPlanned(plan, frame, drawing, { signal })));
     const bytes = await oneLuma(pictureInput(path), sizedPicture(cells), cells, signal);
+    if (!bytes) throw new Error('no picture was drawn');
     return { ...cells, data: new Float32Array(bytes), known: new Uint8Array(bytes.length).fill(1) };
   } finally {
     await rm(folder, { recursive: true, force: true });
