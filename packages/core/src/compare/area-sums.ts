@@ -21,25 +21,10 @@ export function areaSums({ width, height }: Size, bytes: Uint8Array, before?: Ar
   const isAlike = before?.width === width && before.height === height;
   // The first row and the first column are nothing, and stay so.
   const sums = isAlike ? before.sums : new Int32Array(stride * (height + 1));
-  const inFours = width - (width % 4);
   for (let y = 0; y < height; y++) {
     let row = 0;
     const [from, above, here] = [y * width, y * stride + 1, (y + 1) * stride + 1];
-    // Four at a time: a fifth less of what is a fifth of all looking.
-    for (let x = 0; x < inFours; x += 4) {
-      const f = (from + x) | 0;
-      const a = (above + x) | 0;
-      const h = (here + x) | 0;
-      const first = (row + bytes[f]!) | 0;
-      const second = (first + bytes[f + 1]!) | 0;
-      const third = (second + bytes[f + 2]!) | 0;
-      row = (third + bytes[f + 3]!) | 0;
-      sums[h] = (sums[a]! + first) | 0;
-      sums[h + 1] = (sums[a + 1]! + second) | 0;
-      sums[h + 2] = (sums[a + 2]! + third) | 0;
-      sums[h + 3] = (sums[a + 3]! + row) | 0;
-    }
-    for (let x = inFours; x < width; x++) {
+    for (let x = 0; x < width; x++) {
       row = (row + bytes[from + x]!) | 0;
       sums[here + x] = (sums[above + x]! + row) | 0;
     }

@@ -18,7 +18,12 @@ export type Side = keyof Edges;
 export const sides: readonly Side[] = ['top', 'right', 'bottom', 'left'];
 
 /** A strip of a part along one of its sides, so many of its units deep. */
-function strip({ x, y, width, height }: MasterRect, side: Side, from: number, deep: number): MasterRect {
+export function strip(
+  { x, y, width, height }: MasterRect,
+  side: Side,
+  from: number,
+  deep: number,
+): MasterRect {
   switch (side) {
     case 'top':
       return { x, y: y + from, width, height: deep };

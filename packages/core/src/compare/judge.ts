@@ -4,7 +4,7 @@ import { areaSums, type AreaSums } from './area-sums.ts';
 import { barsOf, isFlat, type Edges } from './bars.ts';
 import { carriedOn } from './carried-on.ts';
 import { drawPlan } from './draw-plan.ts';
-import { edgeLines } from './edge-lines.ts';
+import { edgeLines, sides, strip } from './edge-lines.ts';
 import { drawPart, fitSide, scaledRect, type Drawable, type Grid } from './grid.ts';
 import type { TonePair } from './grade.ts';
 import { leastLikeness, structuralSimilarity } from './likeness.ts';
@@ -130,18 +130,13 @@ const colourApart = ({ file, plan }: TonePair): number =>
     ...file.map((own, p) => own.reduce((sum, v, i) => sum + Math.abs(v - plan[p]![i]!), 0) / own.length),
   );
 
-/** The outermost lines of a picture that is drawn into so many cells: top, bottom, left, right. */
-function outermost(picture: Drawable, { width, height }: Size): Float32Array[] {
-  const [wide, high] = [picture.width / width, picture.height / height];
-  const row = { x: 0, width: picture.width, height: high };
-  const column = { y: 0, width: wide, height: picture.height };
-  return [
-    drawPart(picture, { ...row, y: 0 }, { width, height: 1 }),
-    drawPart(picture, { ...row, y: picture.height - high }, { width, height: 1 }),
-    drawPart(picture, { ...column, x: 0 }, { width: 1, height }),
-    drawPart(picture, { ...column, x: picture.width - wide }, { width: 1, height }),
-  ];
-}
+/** The outermost line along each side of a picture that is drawn into so many cells. */
+const outermost = (picture: Drawable, { width, height }: Size): Float32Array[] =>
+  sides.map((side) =>
+    side === 'top' || side === 'bottom'
+      ? drawPart(picture, strip(whole(picture), side, 0, picture.height / height), { width, height: 1 })
+      : drawPart(picture, strip(whole(picture), side, 0, picture.width / width), { width: 1, height }),
+  );
 
 /** Bars in a file's picture that its plan has not, delivered pixels. */
 function barsIn(

@@ -36,7 +36,7 @@ function spreadOf(
   usual: number,
 ): { middle: number; least: number; most: number } {
   const sorted = [...numbers].sort((a, b) => a - b);
-  const middle = median(sorted)!;
+  const middle = median(numbers)!;
   if (sorted.length < enough) return { middle, least: middle * (1 - usual), most: middle * (1 + usual) };
   const at = (share: number) => sorted[Math.round(share * (sorted.length - 1))]!;
   return { middle, least: at(0.05), most: at(0.95) };

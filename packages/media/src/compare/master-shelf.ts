@@ -1,7 +1,7 @@
-import { stat } from 'node:fs/promises';
 import { availableParallelism } from 'node:os';
 import { LRUCache } from 'lru-cache';
-import { canonicalJson, type Planes, type RenderPlan } from '@mivvy/core';
+import type { Planes, RenderPlan } from '@mivvy/core';
+import { filmKey } from '../render/film-key.ts';
 
 /** Pictures of one master as they are compared: all that are needed small, luma alone, and some of them larger. */
 export interface MasterPictures {
@@ -37,15 +37,12 @@ export class MasterShelf {
   }
 
   /** What pictures of a master are known by: its file as it lies there now, and how they were decoded; null where it is gone. */
-  static async keyOf(
-    { master }: Pick<RenderPlan, 'master'>,
+  static keyOf(
+    { master: { range, hdr } }: RenderPlan,
     path: string,
     args: readonly string[],
   ): Promise<string | null> {
-    const file = await stat(path).catch(() => null);
-    if (!file) return null;
-    const { size, mtimeMs, ino } = file;
-    return canonicalJson({ size, mtimeMs, ino, args, range: master.range, hdr: master.hdr });
+    return filmKey(path, { args, range, hdr });
   }
 
   find(key: string): MasterPictures | undefined {

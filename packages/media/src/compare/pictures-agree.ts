@@ -2,7 +2,6 @@ import { mkdir, rm, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { LRUCache } from 'lru-cache';
 import {
-  canonicalJson,
   fitSide,
   frameToSeconds,
   gridOf,
@@ -17,9 +16,9 @@ import { catching, inputArgs, must, pictureInput } from '../ffmpeg/run.ts';
 import { probeMaster } from '../ingest/probe.ts';
 import { wayTo } from '../ingest/still.ts';
 import type { GraphicPath } from '../layers/overlay-input.ts';
+import { filmKey } from '../render/film-key.ts';
 import { sizedPicture } from './decodes.ts';
 import { pictureAsPlanned } from './frame-pictures.ts';
-import { MasterShelf } from './master-shelf.ts';
 import { masterLuma, oneLuma } from './one-luma.ts';
 import { plannedPicture } from './planned-pictures.ts';
 
@@ -87,7 +86,7 @@ async function masterPicture(
   { masterPath, signal }: AgreeFrom,
 ): Promise<Uint8Array> {
   const size = fitSide(master.displayed, masterSide);
-  const key = await MasterShelf.keyOf({ master }, masterPath, [canonicalJson(master), `${frame}`]);
+  const key = await filmKey(masterPath, { master, frame });
   const known = key === null ? undefined : seen.get(key);
   if (known) return known;
   const read = await masterLuma(master, masterPath, frame, size, signal);

@@ -1,8 +1,9 @@
 import { randomUUID } from 'node:crypto';
-import { mkdir, rename, rm, stat, statfs } from 'node:fs/promises';
+import { mkdir, rename, rm, statfs } from 'node:fs/promises';
 import { join } from 'node:path';
-import { canonicalJson, ok, type FrameSpan, type RenderPlan, type Result } from '@mivvy/core';
+import { ok, type FrameSpan, type RenderPlan, type Result } from '@mivvy/core';
 import { inputArgs, runFfmpeg, runFfmpegToMemory, type RunOptions } from '../ffmpeg/run.ts';
+import { filmKey } from './film-key.ts';
 import { wholePictures } from './filters.ts';
 import { filmItself, type PictureSource } from './picture-source.ts';
 import { wayInto, type MasterHandling } from './way-in.ts';
@@ -55,14 +56,6 @@ const hullOf = ({ kept }: RenderPlan): FrameSpan => ({
 
 const within = (inner: FrameSpan, outer: FrameSpan) => inner.from >= outer.from && inner.to <= outer.to;
 
-/** What decoded pictures are known by: the film's file as it lies there now, and how it is read; null where it is gone. */
-async function keyOf(plan: RenderPlan, masterPath: string): Promise<string | null> {
-  const file = await stat(masterPath).catch(() => null);
-  return (
-    file && canonicalJson({ size: file.size, mtimeMs: file.mtimeMs, ino: file.ino, master: plan.master })
-  );
-}
-
 /** A film's pictures as they lie decoded: one for each frame, whole, in the film's own colours. */
 const conformed = ({ countedFromStart: _counted, ...master }: MasterHandling): MasterHandling => ({
   ...master,
@@ -91,7 +84,7 @@ export class DecodedFilms {
     const itself = { source: filmItself(plan, masterPath), giveBack: () => Promise.resolve() };
     // What is brought down from a high dynamic range is read by tags that raw pictures do not carry.
     if (plan.master.hdr !== 'none') return itself;
-    const key = await keyOf(plan, masterPath);
+    const key = await filmKey(masterPath, { master: plan.master });
     if (key === null) return itself;
     const span = hullOf(plan);
     const wanted = await lending.wanted();

@@ -105,7 +105,7 @@ const coveredBook = JSON.stringify({
     );
     expect(logs.filter((log) => /\.nut\.part/.test(log))).toHaveLength(1);
     expect(logs.every((log) => /-i file:\S*decoded-\S+\.nut/.test(log))).toBe(true);
-    expect(await readdir(join(folder, 'Cupboard', 'work'))).toEqual([]);
+    await until(async () => (await readdir(join(folder, 'Cupboard', 'work'))).length === 0);
   });
 
   test('takes nothing while it is told so, and goes on when it is let', async () => {
