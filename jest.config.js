@@ -5,10 +5,7 @@ export default {
   testMatch: ['**/*.test.ts', '**/*.test.tsx'],
   extensionsToTreatAsEsm: ['.ts', '.tsx'],
   transform: {
-    '^.+\\.tsx?$': [
-      '@swc/jest',
-      { jsc: { parser: { syntax: 'typescript', tsx: true }, target: 'es2022' }, module: { type: 'es6' } },
-    ],
+    '^.+\\.tsx?$': '<rootDir>/scripts/jest-transform.mjs',
   },
   setupFiles: ['<rootDir>/scripts/property-seed.mjs'],
   // Engine tests each run ffmpeg on its own threads; two at a time fill two cores.

@@ -2,16 +2,39 @@
  * The resampler's inner loops, in AssemblyScript, compiled to WebAssembly with SIMD. One plane at a time, separable:
  * rows first into 16-bit values, then columns back to bytes. Weights are 14-bit fixed point and sum to 16384; the
  * tables are made by `render/taps.ts`.
+ *
+ * Every loop first works out the lowest and the highest address that it would read and write, and refuses to run where
+ * one lies outside the block that it was given: a wrong table is an error with a name, never a trap or a wrong picture.
  */
 
-/** Reserves memory that stays for good. Reads run up to 16 bytes past a row's end, so every block has that to spare. */
+/** A loop ran. */
+const done = 0;
+/** A read or a write would leave its block. */
+const outside = 1;
+
+/** Bytes past a block's end that may be read, and are never used. */
+const spare = 32;
+
+/** Reserves memory. Reads run up to 16 bytes past a row's end, so every block has that to spare. */
 export function reserve(bytes: i32): usize {
-  return heap.alloc(<usize>bytes + 32);
+  return heap.alloc(<usize>bytes + spare);
 }
 
 /** Gives memory back. */
 export function release(at: usize): void {
   heap.free(at);
+}
+
+/** The smallest and the largest of a table's starts, in this order in 64 bits. */
+function rangeOf(starts: usize, count: i32): i64 {
+  let least = i32.MAX_VALUE;
+  let most = i32.MIN_VALUE;
+  for (let i = 0; i < count; i++) {
+    const start = load<i32>(starts + ((<usize>i) << 2));
+    least = min(least, start);
+    most = max(most, start);
+  }
+  return ((<i64>least) << 32) | ((<i64>most) & 0xffffffff);
 }
 
 /** Products of eight source bytes with eight weights, in four parts that are still to be added up. */
@@ -39,9 +62,16 @@ function valuesOf(a: v128, b: v128, c: v128, d: v128): v128 {
 /** Rows that are resampled together: what belongs to a column is read once for all of them. */
 const together = 4;
 
-/** Resamples rows `from` up to `to` of a plane across: `count` values a row, `taps` weights each (a multiple of 8). */
+/**
+ * Resamples rows `from` up to `to` of a plane across: `count` values a row, `taps` weights each (a multiple of 8).
+ *
+ * @param srcBytes size of the block at `src`
+ * @param outBytes size of the block at `out`
+ * @returns 0, or 1 where the tables lead outside a block; then nothing was written
+ */
 export function across(
   src: usize,
+  srcBytes: i32,
   stride: i32,
   from: i32,
   to: i32,
@@ -50,8 +80,17 @@ export function across(
   taps: i32,
   count: i32,
   out: usize,
+  outBytes: i32,
   outStride: i32,
-): void {
+): i32 {
+  if (count <= 0 || to <= from) return done;
+  const range = rangeOf(starts, count);
+  const least = <i32>(range >> 32);
+  const most = <i32>range;
+  const lastRead = <i64>(to - 1) * stride + most + taps;
+  const lastWritten = (<i64>(to - from - 1) * outStride + count) * 2;
+  if (from < 0 || least < 0 || lastRead > <i64>srcBytes + spare || lastWritten > <i64>outBytes)
+    return outside;
   const step = <usize>(taps << 1);
   const whole = count & ~3;
   for (let y = from; y < to; y += together) {
@@ -103,6 +142,7 @@ export function across(
       }
     }
   }
+  return done;
 }
 
 /** Products of two lines' values with a pair of weights: the first four of eight columns, or the last four. */
@@ -128,22 +168,38 @@ function put(target: usize, low: v128, high: v128, left: i32): void {
   }
 }
 
-/** Resamples columns: `rows` lines of `count` bytes from the lines that {@link across} made; `taps` a multiple of 2. */
+/**
+ * Resamples columns: `rows` lines of `count` bytes from the lines that {@link across} made; `taps` a multiple of 2.
+ *
+ * @param top the plane's row that the first line of `src` was made from
+ * @returns 0, or 1 where the tables lead outside a block; then nothing was written
+ */
 export function down(
   src: usize,
+  srcBytes: i32,
   srcStride: i32,
+  top: i32,
   starts: usize,
   weights: usize,
   taps: i32,
   rows: i32,
   count: i32,
   out: usize,
+  outBytes: i32,
   outStride: i32,
-): void {
+): i32 {
+  if (count <= 0 || rows <= 0) return done;
+  const range = rangeOf(starts, rows);
+  const least = <i32>(range >> 32);
+  const most = <i32>range;
+  // Eight columns are read at a time.
+  const lastRead = (<i64>(most - top + taps - 1) * srcStride + ((count + 7) & ~7)) * 2;
+  const lastWritten = <i64>(rows - 1) * outStride + count;
+  if (least < top || lastRead > <i64>srcBytes || lastWritten > <i64>outBytes) return outside;
   const round = i32x4.splat(1 << 19);
   const step = <usize>(srcStride << 1);
   for (let y = 0; y < rows; y++) {
-    const first = src + <usize>(load<i32>(starts + ((<usize>y) << 2)) * srcStride * 2);
+    const first = src + <usize>((load<i32>(starts + ((<usize>y) << 2)) - top) * srcStride * 2);
     const w = weights + <usize>(y * taps * 2);
     const target = out + <usize>(y * outStride);
     if (taps === 6) {
@@ -188,9 +244,12 @@ export function down(
       put(target + <usize>x, low, high, count - x);
     }
   }
+  return done;
 }
 
-/** Fills lines of a plane with one value. */
-export function flood(out: usize, stride: i32, count: i32, rows: i32, value: i32): void {
+/** Fills lines of a plane with one value. @returns 0, or 1 where the lines leave the block */
+export function flood(out: usize, outBytes: i32, stride: i32, count: i32, rows: i32, value: i32): i32 {
+  if (<i64>(rows - 1) * stride + count > <i64>outBytes) return outside;
   for (let y = 0; y < rows; y++) memory.fill(out + <usize>(y * stride), <u8>value, <usize>count);
+  return done;
 }

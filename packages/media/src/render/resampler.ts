@@ -1,15 +1,17 @@
 import { readFile } from 'node:fs/promises';
 import { fileURLToPath } from 'node:url';
+import { LRUCache } from 'lru-cache';
 import { softReduction, type Layout, type Size } from '@mivvy/core';
 import { lanczos, makeTaps, softly, type Taps } from './taps.ts';
 
-/** The compiled inner loops; see `kernel/resample.ts`. */
-interface Kernel {
+/** The compiled inner loops; see `kernel/resample.ts`. A loop answers 0, or 1 where it would have left a block. */
+export interface Kernel {
   memory: WebAssembly.Memory;
   reserve: (bytes: number) => number;
   release: (at: number) => void;
   across: (
     src: number,
+    srcBytes: number,
     stride: number,
     from: number,
     to: number,
@@ -18,26 +20,50 @@ interface Kernel {
     taps: number,
     count: number,
     out: number,
+    outBytes: number,
     outStride: number,
-  ) => void;
+  ) => number;
   down: (
     src: number,
+    srcBytes: number,
     srcStride: number,
+    top: number,
     starts: number,
     weights: number,
     taps: number,
     rows: number,
     count: number,
     out: number,
+    outBytes: number,
     outStride: number,
-  ) => void;
-  flood: (out: number, stride: number, count: number, rows: number, value: number) => void;
+  ) => number;
+  flood: (
+    out: number,
+    outBytes: number,
+    stride: number,
+    count: number,
+    rows: number,
+    value: number,
+  ) => number;
+}
+
+/** The resampler refused to read or write outside its blocks: a fault of ours, whatever the film. */
+export class ResamplerRefusal extends Error {
+  override readonly name = 'ResamplerRefusal';
+  constructor(step: string) {
+    super(`the resampler refused to leave its memory while ${step}`);
+  }
+}
+
+function mustStayInside(answer: number, step: string): void {
+  if (answer !== 0) throw new ResamplerRefusal(step);
 }
 
 /** Where the launcher puts the compiled loops. */
 const kernelFile = fileURLToPath(new URL('../../dist/resample.wasm', import.meta.url));
 
-async function loadKernel(): Promise<Kernel> {
+/** Loads a kernel with memory of its own. */
+export async function loadKernel(): Promise<Kernel> {
   const compiled = await readFile(kernelFile).catch(() => {
     throw new Error('The resampler has not been compiled. Start Mivvy by its launcher, which does that.');
   });
@@ -91,7 +117,22 @@ interface Table {
   last: number;
 }
 
-/** How many tables of weights are kept: a still shot needs eight, and moving ones make new ones all the time. */
+/** A reserved block of the kernel's memory, or a part of one. */
+interface Block {
+  at: number;
+  bytes: number;
+}
+
+/** The part of a block from an offset on. */
+const from = (block: Block, offset: number): Block => ({
+  at: block.at + offset,
+  bytes: block.bytes - offset,
+});
+
+/**
+ * How many tables of weights are kept. A still shot needs eight and a stacked one sixteen; moving ones make new ones all
+ * the time. The one used longest ago goes first, so that no table goes while a plane is drawn by it.
+ */
 const tablesKept = 48;
 
 /**
@@ -99,12 +140,17 @@ const tablesKept = 48;
  * planar YUV; colour samples lie level with the left pixel of a pair and between its two lines, as in MPEG-2 video.
  */
 export class Resampler {
-  private readonly tables = new Map<string, Table>();
-  private readonly source: number;
-  private readonly target: number;
-  private lines: number;
-  private lineBytes = 0;
-  private readonly ground: number;
+  private readonly tables = new LRUCache<string, Table>({
+    max: tablesKept,
+    dispose: ({ starts, weights }) => {
+      this.kernel.release(starts);
+      this.kernel.release(weights);
+    },
+  });
+  private readonly source: Block;
+  private readonly target: Block;
+  private readonly ground: Block;
+  private lines: Block;
   private readonly small: Size;
 
   private constructor(
@@ -113,24 +159,33 @@ export class Resampler {
     private readonly chroma: Chroma,
     private readonly frameSize: Size,
   ) {
-    this.source = kernel.reserve(pictureBytes(masterSize, chroma));
-    this.target = kernel.reserve(pictureBytes(frameSize, '420'));
+    this.source = this.reserve(pictureBytes(masterSize, chroma));
+    this.target = this.reserve(pictureBytes(frameSize, '420'));
     this.small = {
       width: Math.max(4, 2 * Math.round((frameSize.width * softReduction) / 2)),
       height: Math.max(4, 2 * Math.round((frameSize.height * softReduction) / 2)),
     };
-    this.ground = kernel.reserve(pictureBytes(this.small, '420'));
-    this.lines = kernel.reserve(16);
+    this.ground = this.reserve(pictureBytes(this.small, '420'));
+    this.lines = this.reserve(16);
   }
 
-  /** Readies a resampler for masters of one size and frames of another. */
-  static async open(masterSize: Size, chroma: Chroma, frameSize: Size): Promise<Resampler> {
-    return new Resampler(await loadKernel(), masterSize, chroma, frameSize);
+  /**
+   * Readies a resampler for masters of one size and frames of another.
+   *
+   * @param kernel the loops, with memory of their own; tests hand in a guarded one
+   */
+  static async open(masterSize: Size, chroma: Chroma, frameSize: Size, kernel?: Kernel): Promise<Resampler> {
+    return new Resampler(kernel ?? (await loadKernel()), masterSize, chroma, frameSize);
+  }
+
+  private reserve(bytes: number): Block {
+    return { at: this.kernel.reserve(bytes), bytes };
   }
 
   /** Draws one picture. The result is a view that holds until the next call. */
   draw(picture: Uint8Array, layout: Layout): Uint8Array {
-    new Uint8Array(this.kernel.memory.buffer, this.source, picture.length).set(picture);
+    if (picture.length > this.source.bytes) throw new ResamplerRefusal('taking in a picture');
+    new Uint8Array(this.kernel.memory.buffer, this.source.at, picture.length).set(picture);
     if (layout.ground?.kind === 'colour') this.paint(layout.ground.colour);
     if (layout.ground?.kind === 'soft') this.drawSoft(layout.ground.source);
     for (const { source, into } of layout.panels) {
@@ -145,15 +200,17 @@ export class Resampler {
         'lanczos',
       );
     }
-    return new Uint8Array(this.kernel.memory.buffer, this.target, pictureBytes(this.frameSize, '420'));
+    return new Uint8Array(this.kernel.memory.buffer, this.target.at, this.target.bytes);
   }
 
   private paint(colour: string): void {
     const { width, height } = this.frameSize;
     const [y, u, v] = yuvOf(colour);
-    this.kernel.flood(this.target, width, width, height, y);
-    this.kernel.flood(this.target + width * height, width / 2, width / 2, height / 2, u);
-    this.kernel.flood(this.target + (width * height * 5) / 4, width / 2, width / 2, height / 2, v);
+    const flood = ({ at, bytes }: Block, count: number, rows: number, value: number) =>
+      mustStayInside(this.kernel.flood(at, bytes, count, count, rows, value), 'painting the ground');
+    flood(this.target, width, height, y);
+    flood(from(this.target, width * height), width / 2, height / 2, u);
+    flood(from(this.target, (width * height * 5) / 4), width / 2, height / 2, v);
   }
 
   /** The soft copy: the window reduced to a few pixels, and these spread over the frame without an edge. */
@@ -183,10 +240,10 @@ export class Resampler {
 
   /** Resamples all three planes of a part of one picture into a part of another. */
   private resample(
-    from: number,
+    source: Block,
     fromSize: Size,
     chroma: Chroma,
-    to: number,
+    target: Block,
     toSize: Size,
     h: Axis,
     v: Axis,
@@ -208,9 +265,9 @@ export class Resampler {
       ? { first: (v.from + vs - 1) / 2, step: vs }
       : { first: v.from + vs - 0.5, step: vs * 2 };
     this.plane(
-      from,
+      source,
       fromSize,
-      to + v.at * toSize.width + h.at,
+      from(target, v.at * toSize.width + h.at),
       toSize.width,
       lumaH,
       h.into,
@@ -220,13 +277,11 @@ export class Resampler {
     );
     const quarter = (toSize.width / 2) * (toSize.height / 2);
     for (const n of [0, 1]) {
-      const source = from + luma + n * chromaSize.width * chromaSize.height;
-      const target =
-        to + toSize.width * toSize.height + n * quarter + (v.at / 2) * (toSize.width / 2) + h.at / 2;
+      const corner = toSize.width * toSize.height + n * quarter + (v.at / 2) * (toSize.width / 2) + h.at / 2;
       this.plane(
-        source,
+        from(source, luma + n * chromaSize.width * chromaSize.height),
         chromaSize,
-        target,
+        from(target, corner),
         toSize.width / 2,
         chromaH,
         h.into / 2,
@@ -238,9 +293,9 @@ export class Resampler {
   }
 
   private plane(
-    from: number,
+    source: Block,
     size: Size,
-    to: number,
+    target: Block,
     stride: number,
     h: { first: number; step: number },
     width: number,
@@ -255,36 +310,46 @@ export class Resampler {
     // The last line may be read a tap or two further, with no weight; it must merely be there.
     const bottom = Math.min(size.height, vt.last + vt.taps);
     this.needLines((vt.last + vt.taps - top + 1) * lineStride * 2);
-    this.kernel.across(
-      from,
-      size.width,
-      top,
-      bottom,
-      ht.starts,
-      ht.weights,
-      ht.taps,
-      width,
-      this.lines,
-      lineStride,
+    mustStayInside(
+      this.kernel.across(
+        source.at,
+        source.bytes,
+        size.width,
+        top,
+        bottom,
+        ht.starts,
+        ht.weights,
+        ht.taps,
+        width,
+        this.lines.at,
+        this.lines.bytes,
+        lineStride,
+      ),
+      `resampling ${size.width} samples across to ${width}`,
     );
-    this.kernel.down(
-      this.lines - top * lineStride * 2,
-      lineStride,
-      vt.starts,
-      vt.weights,
-      vt.taps,
-      height,
-      width,
-      to,
-      stride,
+    mustStayInside(
+      this.kernel.down(
+        this.lines.at,
+        this.lines.bytes,
+        lineStride,
+        top,
+        vt.starts,
+        vt.weights,
+        vt.taps,
+        height,
+        width,
+        target.at,
+        target.bytes,
+        stride,
+      ),
+      `resampling ${size.height} lines down to ${height}`,
     );
   }
 
   private needLines(bytes: number): void {
-    if (bytes <= this.lineBytes) return;
-    this.kernel.release(this.lines);
-    this.lines = this.kernel.reserve(bytes);
-    this.lineBytes = bytes;
+    if (bytes <= this.lines.bytes) return;
+    this.kernel.release(this.lines.at);
+    this.lines = this.reserve(bytes);
   }
 
   private table(
@@ -298,12 +363,6 @@ export class Resampler {
     const key = `${first}|${step}|${count}|${length}|${kernel}|${multiple}`;
     const there = this.tables.get(key);
     if (there) return there;
-    if (this.tables.size >= tablesKept) {
-      const [oldest, table] = this.tables.entries().next().value!;
-      this.kernel.release(table.starts);
-      this.kernel.release(table.weights);
-      this.tables.delete(oldest);
-    }
     const made: Taps = makeTaps(
       first,
       step,
