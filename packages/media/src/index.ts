@@ -24,6 +24,7 @@ export { colourTags } from './render/colour-tags.ts';
 export { DecodedFilms } from './render/decoded-films.ts';
 export { SoundShelf } from './render/sound-shelf.ts';
 export { readHead, type FileHead } from './measure/file-head.ts';
+export { decodesWhole } from './measure/decodes-whole.ts';
 export { measureFile, measureFrom } from './measure/measure.ts';
 export { checkAgainst, type HeldAgainst } from './compare/check-against.ts';
 export { examineFile } from './compare/examine-file.ts';

@@ -29,6 +29,7 @@ import {
   receiptSchema,
   unimportantSchema,
 } from '@mivvy/api';
+import { askedExportSchema } from '../jobs/asked-export.ts';
 import type { JsonCodec } from './json-column.ts';
 
 /** What must be known of a replaced film to carry its framing over. */
@@ -117,6 +118,7 @@ export const codecs = {
   framing: codec('framing', framingSchema),
   accepted: codec('list of acceptances', z.array(acceptanceSchema)),
   played: codec('cut as it was', playedSchema),
+  askedExport: codec('export as it was asked for', askedExportSchema),
   plan: codec('render plan', renderPlanSchema),
   report: codec('check report', checkReportSchema, [linesWithIds]),
   memento: codec('change', mementoSchema),

@@ -216,6 +216,8 @@ export const jobs = sqliteTable(
     subjectId: text('subject_id').notNull(),
     label: text('label').notNull(),
     state: text('state').$type<JobRow['state']>().notNull(),
+    /** What an export makes, decided once; null until its film has been read, and for other kinds. */
+    asked: json('asked', codecs.askedExport),
     /** Framing as it was when the export was asked for. */
     framing: json('framing', codecs.framing),
     /** The cut as it was then; null for the full film. */

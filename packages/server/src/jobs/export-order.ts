@@ -19,6 +19,7 @@ import { openMaster } from '../files/master-file.ts';
 import { dressedFor } from '../plans.ts';
 import { drawnRow } from '../textless.ts';
 import type { Workspace } from '../workspace.ts';
+import type { AskedExport } from './asked-export.ts';
 import type { JobRow } from './runner.ts';
 
 /** Room an export needs on the disk beyond its own size: two encodes and the sound, in bytes. */
@@ -26,7 +27,7 @@ const spareBytes = 60_000_000;
 
 type Ws = Pick<Workspace, 'db' | 'storage' | 'specs' | 'letters' | 'freeBytes' | 'events'>;
 
-/** What an export was asked for with, whoever makes it. */
+/** An export as it was asked for, with the rows and the film that it belongs to. */
 export interface ExportOrder {
   version: typeof versions.$inferSelect;
   master: typeof masters.$inferSelect;
@@ -91,11 +92,51 @@ export async function filmRead(
   }
 }
 
-/** The plan of an export as it stood when it was asked for; null where its version was removed meanwhile. */
+/**
+ * An export as it was asked for. It is decided before, stored with the job when the film has been read, and used for
+ * making, judging and storing: what changes meanwhile changes nothing of it.
+ *
+ * @returns null where its version was removed meanwhile
+ */
 export async function exportOrder(ws: Ws, job: JobRow): Promise<Result<ExportOrder | null>> {
   const found = await findVersion(ws, job.subjectId);
   if (!found) return ok(null);
-  const { version, master, production } = found;
+  if (!found.master.facts || !found.master.sha256) {
+    return fail(
+      'master-unread',
+      `“${found.master.name}” has not been read through, so nothing can be made from it. ${found.master.problem?.sentence ?? ''}`.trim(),
+      'Read it again on its own page, then export again.',
+    );
+  }
+  const stored = job.asked && (await withFilm(ws, found, job.asked));
+  if (stored) return stored;
+  const asked = decide(ws, job, found);
+  if (!asked.ok) return asked;
+  await ws.db.update(jobs).set({ asked: asked.value }).where(eq(jobs.id, job.id));
+  return (
+    (await withFilm(ws, found, asked.value)) ??
+    fail(
+      'master-gone',
+      `The textless master of “${found.master.name}” was removed.`,
+      'Bring it in again, or draw the version from the film itself.',
+    )
+  );
+}
+
+/** The order that an export was handed out with. Null where its version or the film that it was made for is gone. */
+export async function storedOrder(ws: Ws, job: JobRow): Promise<Result<ExportOrder | null>> {
+  const found = await findVersion(ws, job.subjectId);
+  return (found && job.asked && (await withFilm(ws, found, job.asked))) || ok(null);
+}
+
+type Found = NonNullable<Awaited<ReturnType<typeof findVersion>>>;
+
+/** Plans a version from what its export was asked for with; for a film that was still being read then. */
+function decide(
+  ws: Pick<Ws, 'specs' | 'letters'>,
+  job: JobRow,
+  { version, master }: Found,
+): Result<AskedExport> {
   const { placementId } = version;
   const placementRevision = job.placementRevision ?? version.placementRevision;
   const place = ws.specs.of({ placementId, placementRevision });
@@ -105,13 +146,6 @@ export async function exportOrder(ws: Ws, job: JobRow): Promise<Result<ExportOrd
       'The spec book no longer holds this placement.',
       'Add the spec book file again, or choose another place.',
     );
-  if (!master.facts || !master.sha256) {
-    return fail(
-      'master-unread',
-      `“${master.name}” has not been read through, so nothing can be made from it. ${master.problem?.sentence ?? ''}`.trim(),
-      'Read it again on its own page, then export again.',
-    );
-  }
   const from = drawnFrom(job.textless, master);
   const bare = makePlan({
     facts: from.facts!,
@@ -127,17 +161,25 @@ export async function exportOrder(ws: Ws, job: JobRow): Promise<Result<ExportOrd
   const planned = dressed ? dress(bare, place.placement, dressed) : bare;
   const fault = refusal(troublesOf(planned, place.placement));
   if (fault) return fail('refused', fault.sentence, fault.mend);
-  const drawn = await drawnRow(ws.db, master, planned.plan);
-  if (!drawn)
-    return fail(
-      'master-gone',
-      `The textless master of “${master.name}” was removed.`,
-      'Bring it in again, or draw the version from the film itself.',
-    );
+  return ok({
+    plan: planned.plan,
+    placement: place.placement,
+    outlet: place.outlet.name,
+    expectedBytes: planned.budget.expectedBytes ?? null,
+  });
+}
+
+/** An order with its film, where that is still the one that it was decided for; undefined otherwise. */
+async function withFilm(
+  ws: Ws,
+  { version, master, production }: Found,
+  { plan, placement, outlet, expectedBytes }: AskedExport,
+): Promise<Result<ExportOrder> | undefined> {
+  const drawn = await drawnRow(ws.db, master, plan);
+  if (drawn?.sha256 !== plan.master.sha256) return undefined;
   const film = await openMaster(ws, drawn);
   if (!film.ok) return film;
-  const { plan, budget } = planned;
-  const needed = (budget.expectedBytes ?? 0) * 2 + spareBytes;
+  const needed = (expectedBytes ?? 0) * 2 + spareBytes;
   const free = await ws.freeBytes();
   if (free < needed) {
     return {
@@ -150,15 +192,5 @@ export async function exportOrder(ws: Ws, job: JobRow): Promise<Result<ExportOrd
       },
     };
   }
-
-  return ok({
-    version,
-    master,
-    drawn,
-    production,
-    outlet: place.outlet.name,
-    placement: place.placement,
-    plan,
-    masterPath: film.value,
-  });
+  return ok({ version, master, drawn, production, outlet, placement, plan, masterPath: film.value });
 }

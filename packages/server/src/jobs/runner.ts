@@ -104,6 +104,7 @@ const progressOf = ({ stage, fraction, etaSeconds, speed }: JobRow): JobProgress
 
 /** A job row as the API shows it. */
 export function toJob({
+  asked: _asked,
   framing: _framing,
   cut: _cut,
   dressing: _dressing,

@@ -1,11 +1,11 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from '@jest/globals';
-import { mkdtemp, readdir, readFile, rm } from 'node:fs/promises';
+import { mkdtemp, readdir, readFile, rm, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { eq } from 'drizzle-orm';
 import { execa } from 'execa';
 import * as z from 'zod';
-import type { CheckReport } from '@mivvy/core';
+import { heldFraming, planFingerprint, type CheckReport } from '@mivvy/core';
 import { deliver } from '@mivvy/media';
 import {
   deliverableSchema,
@@ -13,12 +13,15 @@ import {
   machineTakenSchema,
   type ExportOrderForMachine,
 } from '@mivvy/api';
-import { jobs } from '../db/schema.ts';
+import { deliverables, jobs, masters, versions } from '../db/schema.ts';
+import { storedOrder } from '../jobs/export-order.ts';
 import { leaseMs } from '../jobs/queue/rows-queue.ts';
 import { madeProduction, type MadeProduction } from '../testing/made.ts';
 import { PlayedMachine, sumOf } from '../testing/played-machine.ts';
+import { broughtWrong } from './brought.ts';
+import { judge } from './judge.ts';
 import { OwnRedis, redisThere } from '../testing/redis.ts';
-import { testServer, until, type TestServer } from '../testing/server.ts';
+import { quickBook, testServer, until, type TestServer } from '../testing/server.ts';
 
 interface Made {
   bytes: Buffer;
@@ -57,6 +60,11 @@ interface Made {
       },
     );
     return machine.take(asked!.id, 'export');
+  };
+  /** Lets the place of the tall version draw captions in, or show none. */
+  const burnCaptions = async (on: boolean) => {
+    const text = quickBook.replace('"name":"Tall",', `"name":"Tall","captions":"${on ? 'burned' : 'none'}",`);
+    await s.call('POST', '/spec-book/files', { fileName: 'quick.specbook.json', text });
   };
   /** Makes what an order asks for, from its film or from another. */
   const made = async (
@@ -110,7 +118,37 @@ interface Made {
     const order = await taken();
     const { bytes, report } = await made(order);
     expect(await bring(order.jobId, { bytes: bytes.subarray(0, bytes.length - 4000), report })).toBe(false);
-    await expectThrownAway(order, /cannot be read|not what its report says/);
+    await expectThrownAway(order, /is damaged/);
+  });
+
+  test('damaged in twenty places, with the sum of the damaged bytes: zeroed, exchanged and repeated spans', async () => {
+    const order = await taken();
+    const right = await made(order);
+    const { bytes } = right;
+    const span = Math.floor(bytes.length / 50);
+    const stored = await storedOrder(s.ws, await jobOf(order.jobId));
+    const found = (stored.ok ? stored.value : null)!;
+    // In the second half: the head and the encoder's own words, which nothing shows, come before.
+    for (let n = 0; n < 20; n++) {
+      const at = Math.floor(bytes.length * (0.5 + 0.024 * n));
+      const damaged = Buffer.from(bytes);
+      if (n % 3 === 0) damaged.fill(0, at, at + span);
+      else if (n % 3 === 1) {
+        bytes.copy(damaged, at, at + span / 2, at + span);
+        bytes.copy(damaged, at + span / 2, at, at + span / 2);
+      } else bytes.copy(damaged, at, at - span, at);
+      const path = join(folder, 'damaged.mp4');
+      await writeFile(path, damaged);
+      const judged = await judge(s.ws, found, { path, report: right.report });
+      expect({ n, code: judged.ok ? 'taken' : judged.problem.code }).toEqual({ n, code: broughtWrong });
+    }
+    expect(
+      await bring(order.jobId, {
+        ...right,
+        bytes: Buffer.from(bytes).fill(0, bytes.length / 2, bytes.length / 2 + span),
+      }),
+    ).toBe(false);
+    await expectThrownAway(order, /is damaged|something else/);
   });
 
   test('made by another plan', async () => {
@@ -207,5 +245,46 @@ interface Made {
     expect((await ask({ [machineSessionHeader]: 'another' })).status).toBe(410);
     await s.call('POST', `/jobs/${order.jobId}/cancel`);
     expect((await ask({ [machineSessionHeader]: machine.session })).status).toBe(409);
+  });
+
+  test('made as it was asked for, whatever was changed meanwhile: captions, keeps, faces, placement, approval', async () => {
+    // Captions are drawn in, and make room for keeps and faces; a draft mark goes with the first approval.
+    const cues = [{ from: 0.1, to: 0.9, lines: ['A red kite over the harbour'] }];
+    const captions = [{ id: 'track', language: 'en', cues }];
+    await s.ws.db
+      .update(masters)
+      .set({ dressing: { layers: [], captions, draftMark: true } })
+      .where(eq(masters.id, of.masterId));
+    await burnCaptions(true);
+    const order = await taken();
+    expect(order.plan.layers?.length).toBeGreaterThan(0);
+    const right = await made(order);
+    const before = await jobOf(order.jobId);
+    const [version] = await s.ws.db.select().from(versions).where(eq(versions.id, of.versionIds[0]!));
+    const span = { from: 0, to: 20 };
+    const box = { at: 0, x: 0.3, y: 0.6, width: 0.4, height: 0.35 };
+    await s.ws.db
+      .update(masters)
+      .set({
+        keeps: [{ id: 'k', name: 'Sign', kind: 'other', span, keys: [box] }],
+        faces: [{ id: 'face', span, keys: [box] }],
+        dressing: { layers: [], captions: [], draftMark: false },
+      })
+      .where(eq(masters.id, of.masterId));
+    await burnCaptions(false);
+    await s.ws.db
+      .update(versions)
+      .set({ approved: true, sharpen: 0.4, framing: heldFraming({ x: 0.1, y: 0.5, zoom: 1.5 }) })
+      .where(eq(versions.id, version!.id));
+    expect(await bring(order.jobId, right)).toBe(true);
+    const [row] = await s.ws.db
+      .select()
+      .from(deliverables)
+      .where(eq(deliverables.sha256, sumOf(right.bytes)));
+    expect(row!.fingerprint).toBe(planFingerprint(order.plan));
+    expect(row!.plan).toEqual(before.asked!.plan);
+    expect(row).toMatchObject({ versionId: version!.id, passed: true });
+    await s.ws.db.delete(deliverables).where(eq(deliverables.id, row!.id));
+    await s.ws.db.update(masters).set({ keeps: [], faces: [] }).where(eq(masters.id, of.masterId));
   });
 });

@@ -4,13 +4,14 @@ import {
   checkFile,
   fail,
   ok,
+  type CheckLine,
   type CheckReport,
   type MeasuredFile,
   type Placement,
   type RenderPlan,
   type Result,
 } from '@mivvy/core';
-import { measureFile, picturesAgree } from '@mivvy/media';
+import { decodesWhole, examineFile, heardIn, picturesAgree } from '@mivvy/media';
 import { graphicPath } from '../storage.ts';
 import type { Workspace } from '../workspace.ts';
 import { broughtWrong } from './brought.ts';
@@ -39,12 +40,29 @@ export function agrees(
   });
 }
 
-/** Whether what a machine brought back is what was asked for: measured here, and looked at in a few places. */
+/** Lines that hold a file's pictures and sound against its film. */
+const comparing: ReadonlySet<CheckLine['id']> = new Set([
+  'picture',
+  'crop',
+  'overlay',
+  'missing',
+  'repeated',
+  'black',
+  'frozen',
+  'bars',
+  'sync',
+  'sound-alike',
+]);
+
+/**
+ * Whether what a machine brought back is what was asked for. Its own report is not believed: the file is decoded whole
+ * with every error fatal, and measured and held against its film here. The report that counts is the one made here.
+ */
 export async function judge(
   ws: Pick<Workspace, 'storage'>,
   order: ExportOrder,
   brought: { path: string; report: CheckReport },
-): Promise<Result<void>> {
+): Promise<Result<CheckReport>> {
   const { plan, placement, masterPath } = order;
   const wrong = (what: string) =>
     fail<never>(
@@ -52,17 +70,30 @@ export async function judge(
       `It brought back a file that ${what}, so the file was thrown away.`,
       'Look at that machine’s log. Once it is mended, let it take work again.',
     );
-  const measured = await measureFile(brought.path);
-  if (!measured.ok) return measured.problem.code === 'disk-full' ? measured : wrong('cannot be read');
-  if (!brought.report.compared) return wrong('was not held against its film');
-  if (!agrees(brought.report, plan, placement, measured.value)) return wrong('is not what its report says');
-  if (measured.value.video.frames !== plan.frames)
-    return brought.report.passed ? wrong('has other frames') : ok(undefined);
+  const decoded = await decodesWhole(brought.path, { nice: true });
+  if (!decoded.ok) return decoded.problem.code === 'damaged' ? wrong('is damaged') : decoded;
+  const examined = await examineFile(brought.path, plan, masterPath, { nice: true });
+  if (!examined.ok) return examined.problem.code === 'disk-full' ? examined : wrong('cannot be read');
+  const heard = await heardIn(plan, masterPath);
+  if (!heard.ok) return heard;
+  const { measured, compared } = examined.value;
+  const own = checkFile({ plan, heard: heard.value, alone: false }, measured, { placement, compared });
+
+  const { report } = brought;
+  if (report.passed !== report.checks.every((line) => line.ok)) return wrong('is not what its report says');
+  const saidOk = new Set(report.checks.filter((line) => line.ok).map((line) => line.id));
+  const hidden = own.checks.find((line) => !line.ok && saidOk.has(line.id));
+  if (hidden)
+    return wrong(
+      comparing.has(hidden.id) ? 'shows something else than was asked for' : 'is not what its report says',
+    );
+  if (own.passed) return ok(own);
+  // Both say that it fails. Such a file is kept and shown, unless it is another one altogether.
   const alike = await picturesAgree(plan, brought.path, {
     masterPath,
     graphicPath: (what) => graphicPath(ws.storage, what),
     folder: join(ws.storage.work, `judge-${nanoid(8)}`),
   });
   if (!alike.ok) return alike;
-  return alike.value ? ok(undefined) : wrong('shows something else than was asked for');
+  return alike.value ? ok(own) : wrong('shows something else than was asked for');
 }

@@ -4,7 +4,7 @@ import { differenceInMilliseconds } from 'date-fns';
 import { graphicsShown, type Problem } from '@mivvy/core';
 import type { Brought, ExportOrderForMachine, MachineEnd } from '@mivvy/api';
 import { diskFullProblem, isDiskFull } from '../disk/full.ts';
-import { exportOrder, moreOf, type ExportOrder } from '../jobs/export-order.ts';
+import { moreOf, storedOrder, type ExportOrder } from '../jobs/export-order.ts';
 import type { JobRow } from '../jobs/queue/job-queue.ts';
 import { dropMade, newPlace, takeIn } from '../jobs/take-in.ts';
 import { graphicPath } from '../storage.ts';
@@ -52,12 +52,14 @@ export async function takeBackExport(
   ending: Done,
 ): Promise<boolean> {
   const owner = ownerOf(machine);
-  const ordered = await exportOrder(ws, row);
+  const ordered = await storedOrder(ws, row);
   if (!ordered.ok || !ordered.value) {
+    // Its film was changed or is being read again: it waits for that, and is made of what it is then.
     const end = ordered.ok
-      ? ({ state: 'done' } as const)
+      ? ({ state: 'dropped' } as const)
       : ({ state: 'failed', problem: ordered.problem } as const);
-    return (await ws.runner.end(row, owner, end)) !== undefined;
+    await ws.runner.end(row, owner, end);
+    return false;
   }
   const order = ordered.value;
   const right = await isWhole(ws, filesOf(ending));
@@ -86,7 +88,7 @@ export async function takeBackExport(
       bytes: ending.film.bytes,
       sha256: ending.film.sha256,
       coverSha256: ending.cover?.sha256 ?? null,
-      report: ending.report,
+      report: judged.value,
       effort: row.effort,
       tookSeconds: Math.max(0, differenceInMilliseconds(new Date(), new Date(row.startedAt!))) / 1000,
       madeOn: machine.name,

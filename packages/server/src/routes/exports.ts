@@ -1,7 +1,7 @@
 import { isDeepStrictEqual } from 'node:util';
 import { Router, type Request, type Response } from 'express';
 import { and, eq, inArray } from 'drizzle-orm';
-import { dressingShown, drawnFrom, type Effort } from '@mivvy/core';
+import { dressingShown, drawnFrom, planFingerprint, type Effort } from '@mivvy/core';
 import { newExportsSchema } from '@mivvy/api';
 import { cuts, jobs, masters, versions } from '../db/schema.ts';
 import type { Writer } from '../db/database.ts';
@@ -87,6 +87,17 @@ function exportOf(
     productionId: version.productionId,
     subjectId: version.id,
     label,
+    // A film without its sum is still being read: its exports are decided when that has ended.
+    ...(plan.fingerprint === undefined
+      ? {}
+      : {
+          asked: {
+            plan: plan.plan,
+            placement: place.placement,
+            outlet: place.outlet.name,
+            expectedBytes: plan.budget.expectedBytes ?? null,
+          },
+        }),
     framing: version.framing,
     coverFrame: version.coverFrame,
     sharpen: version.sharpen,
@@ -123,17 +134,7 @@ async function queueEach(
   const changed: JobRow[] = [];
   for (const job of wanted) {
     const already = waiting.find((j) => j.subjectId === job.subjectId);
-    const whatFor = (of: NewJob | JobRow) => [
-      of.framing,
-      of.cut,
-      of.placementRevision,
-      of.dressing,
-      of.coverFrame,
-      of.sharpen,
-      of.textless ?? false,
-      of.effort,
-    ];
-    if (already && isDeepStrictEqual(whatFor(already), whatFor(job))) {
+    if (already && isSameExport(already, job)) {
       queued.push(already);
       continue;
     }
@@ -143,4 +144,22 @@ async function queueEach(
     changed.push(...(stopped ? [stopped] : []), row);
   }
   return { queued, changed };
+}
+
+/** Whether two exports come to the same file. */
+function isSameExport(one: JobRow, other: NewJob): boolean {
+  const makes = ({ asked, effort }: JobRow | NewJob) =>
+    asked ? [planFingerprint(asked.plan), asked.placement, effort] : null;
+  const askedWith = (of: JobRow | NewJob) => [
+    of.framing,
+    of.cut,
+    of.placementRevision,
+    of.dressing,
+    of.coverFrame,
+    of.sharpen,
+    of.textless ?? false,
+    of.effort,
+  ];
+  const [a, b] = [makes(one), makes(other)];
+  return a && b ? isDeepStrictEqual(a, b) : isDeepStrictEqual(askedWith(one), askedWith(other));
 }

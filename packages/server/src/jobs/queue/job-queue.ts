@@ -1,6 +1,7 @@
 import type { Dressing, Effort, Framing, Played, Problem } from '@mivvy/core';
 import type { Writer } from '../../db/database.ts';
 import type { jobs } from '../../db/schema.ts';
+import type { AskedExport } from '../asked-export.ts';
 
 export type JobRow = typeof jobs.$inferSelect;
 export type JobKind = JobRow['kind'];
@@ -11,6 +12,8 @@ export interface NewJob {
   productionId: string;
   subjectId: string;
   label: string;
+  /** What an export makes, where its film has been read. */
+  asked?: AskedExport;
   framing?: Framing;
   /** What is laid over it. */
   dressing?: Dressing;
