@@ -8,7 +8,7 @@ export interface TroublesOfVersion {
 }
 
 /** What a row says of the way in which things are hidden: the worst of them. */
-const worstFirst: readonly TroubleCode[] = ['seen-cut', 'seen-blocked', 'seen-margin'];
+const worstFirst: readonly TroubleCode[] = ['face-cut', 'seen-cut', 'seen-blocked', 'seen-margin'];
 
 /** One thing that is wrong, with every version that has it: what a person reads, and mends, in one go. */
 export interface Cause {
@@ -60,6 +60,7 @@ export function causesOf(versions: readonly TroublesOfVersion[], shots: readonly
         from: span.from,
         places: [],
       };
+      if (rank[severity] < rank[cause.severity]) cause.severity = severity;
       if (seen && worstFirst.indexOf(code) < worstFirst.indexOf(cause.code)) cause.code = code;
       if (seen && !cause.seen.some((thing) => thing.id === seen.id)) cause.seen.push(seen);
       cause.from = Math.min(cause.from, span.from);

@@ -62,6 +62,25 @@ describe('what was seen and a window hides', () => {
     expect(troubles(held(0.16), film())).toEqual([]);
   });
 
+  test('half a face is a fault; a face that is shown whole, or left out altogether, or larger than the window is none', () => {
+    const at = (x: number, w = 0.12) => {
+      const places = [0, 99].map((frame) => ({ at: frame, x, y: 0.2, w, h: 0.3, sure: 0.9 }));
+      const tracks = [person({ id: 'f1', kind: 'face', name: 'face', places })];
+      const found = troublesOf(planned(held(0.5)), placement, {
+        keeps: [],
+        margin: { kind: 'place' },
+        seen: seenThings(film({ looks: [look({ tracks })] })),
+      });
+      return found.filter(({ seen }) => seen?.id === 'f1').map(({ code, severity }) => `${code} ${severity}`);
+    };
+    // The window shows 0.342 to 0.658 of the master.
+    expect(at(0.28)).toEqual(['face-cut fault']);
+    expect(at(0.6)).toEqual(['face-cut fault']);
+    expect(at(0.44)).toEqual([]);
+    expect(at(0.1)).toEqual(['seen-cut look']);
+    expect(at(0.2, 0.5)).toEqual(['seen-cut look']);
+  });
+
   test('nobody is told of who was seen unsurely, for a moment, or does not matter; things are no people', () => {
     const places = person().places.map((p) => ({ ...p, sure: 0.2 }));
     expect(troubles(held(0.5), film({ looks: [look({ tracks: [person({ places })] })] }))).toEqual([]);

@@ -145,6 +145,14 @@ export const troubleKinds = {
     mendedIn: 'framing',
     mend: 'Move the window a little.',
   },
+  'face-cut': {
+    word: 'Face cut',
+    severity: 'fault',
+    scope: 'span',
+    refuses: false,
+    mendedIn: 'framing',
+    mend: 'Move the window, show the shot whole, or say that it does not matter.',
+  },
   'seen-cut': {
     word: 'Cut',
     severity: 'look',

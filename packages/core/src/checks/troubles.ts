@@ -3,7 +3,7 @@ import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js';
 import * as z from 'zod';
 import { canonicalJson } from '../canonical.ts';
 import { keptInOrder, paceValue, usualCeiling } from '../edits/cut.ts';
-import { filled, frameOfPanel, type Framing } from '../framing/framing.ts';
+import { filled, frameOfPanel, layoutAt, type Framing } from '../framing/framing.ts';
 import { largestZoom } from '../framing/move.ts';
 import { tidyFraming } from '../framing/shots-of.ts';
 import { largestWindowSize } from '../picture/fit.ts';
@@ -15,7 +15,7 @@ import type { Placement } from '../specs/schema.ts';
 import { durationLabel } from '../time/timecode.ts';
 import { fps, rateLabel } from '../time/rate.ts';
 import type { FrameSpan } from '../time/span.ts';
-import { keepsWithin, type Keep } from './keeps.ts';
+import { keepAt, keepsWithin, type Keep } from './keeps.ts';
 import { trouble, type Trouble } from './trouble-kinds.ts';
 import { hiddenThings, type HiddenThing, type SeenThing } from './seen.ts';
 import { layerTroubles } from './layer-troubles.ts';
@@ -122,13 +122,41 @@ function keepTrouble({ keep, how, span }: HiddenSpan): Trouble {
   }
 }
 
-/** Something that was seen is hidden: worth a look, never a fault, since nobody has said that it must be seen. */
-function seenTrouble({ keep, how, span, frames }: HiddenThing, framesPerSecond: number): Trouble {
+/** A face of which more than the first and less than the second share is shown is cut: half a face, and no one left out. */
+const [leftOut, asGoodAsWhole] = [0.08, 0.98];
+
+/** Whether a window shows a part of a face that it could show whole, in most of the frames that it is looked at in. */
+function isHalfAFace({ keep, span }: HiddenThing, plan: RenderPlan): boolean {
+  const { displayed } = plan.master;
+  const looks = [0.1, 0.3, 0.5, 0.7, 0.9].map((t) => Math.floor(span.from + (span.to - 1 - span.from) * t));
+  const halves = looks.filter((frame) => {
+    const box = keepAt(keep, frame);
+    const [width, height] = [box.width * displayed.width, box.height * displayed.height];
+    return layoutAt(plan.framing, frame, displayed, plan.frame).panels.every(({ source }) => {
+      if (width > source.width || height > source.height) return false;
+      const [x, y] = [box.x * displayed.width, box.y * displayed.height];
+      const across = Math.min(x + width, source.x + source.width) - Math.max(x, source.x);
+      const down = Math.min(y + height, source.y + source.height) - Math.max(y, source.y);
+      const shown = (Math.max(0, across) * Math.max(0, down)) / (width * height);
+      return shown > leftOut && shown < asGoodAsWhole;
+    });
+  });
+  return halves.length * 2 > looks.length;
+}
+
+/**
+ * Something that was seen is hidden: worth a look, and no fault, since nobody has said that it must be seen. A face of
+ * which a part is shown is a fault: nobody delivers half a face on purpose.
+ */
+function seenTrouble(hidden: HiddenThing, plan: RenderPlan, framesPerSecond: number): Trouble {
+  const { keep, how, span, frames } = hidden;
   const name = keep.name[0]!.toUpperCase() + keep.name.slice(1);
   const time = durationLabel(frames / framesPerSecond);
   const seen = { id: keep.id, name: keep.name, what: keep.what };
   switch (how.kind) {
     case 'cut':
+      if (keep.what === 'face' && isHalfAFace(hidden, plan))
+        return trouble('face-cut', span, `${name} is cut in part by the window for ${time}.`, { seen });
       return trouble('seen-cut', span, `${name} is cut by the window for ${time}.`, { seen });
     case 'blocked':
       return trouble('seen-blocked', span, `${name} is behind “${how.area}” for ${time}.`, {
@@ -251,7 +279,7 @@ export function troublesOf(
     ...enlargedTroubles(plan, kept),
     ...barTroubles(plan, kept),
     ...hidden.map(keepTrouble),
-    ...overlooked.map((h) => seenTrouble(h, framesPerSecond)),
+    ...overlooked.map((h) => seenTrouble(h, plan, framesPerSecond)),
     ...layerTroubles(planned, rules, [...keeps, ...(watched.seen ?? []).filter((s) => s.what === 'face')]),
   ];
   const order = { fault: 0, look: 1, note: 2 };

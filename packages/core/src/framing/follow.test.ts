@@ -2,6 +2,7 @@ import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import type { Keep } from '../checks/keeps.ts';
 import type { FrameRules } from '../checks/visibility.ts';
+import { headOf } from '../subjects/head.ts';
 import type { Track } from '../subjects/look.ts';
 import { doubtsOf } from './doubt.ts';
 import { candidatesIn, chooseWindow, type FollowQuestion } from './follow.ts';
@@ -85,6 +86,84 @@ function speeds(move: FollowMove | ReturnType<typeof chooseWindow>['move'], fram
     acceleration = Math.max(acceleration, Math.abs(x[f + 1]! - 2 * x[f]! + x[f - 1]!) * 625);
   return { speed, acceleration };
 }
+
+/** Someone in close-up: the face at a place, and the person around it, who fills the picture. */
+function closeUp(id: string, x: number, w: number, over: Partial<Track> = {}): [Track, Track] {
+  const h = (w * 16) / 9;
+  const still = (at: number, box: { x: number; y: number; w: number; h: number }) => ({
+    at,
+    ...box,
+    sure: 0.9,
+  });
+  const face = { x, y: Math.max(0.02, 0.45 - h / 2), w, h };
+  const person = { x: Math.max(0, x - 0.8 * w), y: 0.01, w: Math.min(1, 2.6 * w), h: 0.98 };
+  const places = (box: typeof face) => [still(0, box), still(149, box)];
+  return [
+    { id: `${id} face`, kind: 'face', name: 'face', places: places(face), ...over },
+    { id, kind: 'person', name: 'person', places: places(person) },
+  ];
+}
+
+describe('faces come first', () => {
+  const windowFor = (tracks: Track[], rules = tall) => {
+    const { move, pick } = chooseWindow(ask(tracks, { rules }));
+    const { x, width } = windowAt(
+      { version: 1, stretches: [{ from: 0, move }] },
+      75,
+      master,
+      rules.frameSize,
+    );
+    return { left: x / master.width, right: (x + width) / master.width, pick };
+  };
+
+  test('of someone larger than the window the head is whole: hair, chin and ears, in every shape', () => {
+    fc.assert(
+      fc.property(
+        fc.double({ min: 0.02, max: 0.6, noNaN: true }),
+        fc.double({ min: 0.12, max: 0.38, noNaN: true }),
+        fc.double({ min: -1, max: 1, noNaN: true }),
+        fc.constantFrom([1080, 1920], [1080, 1350], [1080, 1080]),
+        (x, w, turned, [width, height]) => {
+          const rules = { ...tall, frameSize: { width: width!, height: height! } };
+          const { left, right, pick } = windowFor(closeUp('p', x, w, { turned }), rules);
+          expect(pick.subject?.name).toMatch(/face|person/);
+          const head = headOf({ x, y: 0.2, w, h: 0.4 });
+          if (head.w <= right - left) {
+            expect(head.x).toBeGreaterThanOrEqual(left - 1e-4);
+            expect(head.x + head.w).toBeLessThanOrEqual(right + 1e-4);
+          } else {
+            // Wider than the window: eyes and mouth are in it, in the middle as far as the picture's edge lets it.
+            const middle = Math.max((right - left) / 2, Math.min(1 - (right - left) / 2, x + w / 2));
+            expect((left + right) / 2).toBeCloseTo(middle, 1);
+          }
+        },
+      ),
+    );
+  });
+
+  test('there is a third more room on the side to which it looks, and none more where that is not known', () => {
+    const room = (turned?: number) => {
+      const { left, right } = windowFor(closeUp('p', 0.42, 0.16, turned === undefined ? {} : { turned }));
+      const head = headOf({ x: 0.42, y: 0.2, w: 0.16, h: 0.4 });
+      return (right - head.x - head.w) / (head.x - left);
+    };
+    expect(room(1)).toBeCloseTo(4 / 3, 1);
+    expect(room(-1)).toBeCloseTo(3 / 4, 1);
+    expect(room()).toBeCloseTo(1, 1);
+  });
+
+  test('a face in close-up comes before a bright thing beside it', () => {
+    const kite: Track = { ...going('k', 'red thing', 0.8, 0.2, 150, { w: 0.3, h: 0.5 }), kind: 'mover' };
+    expect(windowFor([closeUp('p', 0.1, 0.2)[0], kite]).pick.subject?.name).toBe('face');
+  });
+
+  test('two who are wider than the window together are held by their faces where these fit', () => {
+    const rules = { ...tall, frameSize: { width: 1080, height: 1080 } };
+    const { pick, left, right } = windowFor([...closeUp('p', 0.3, 0.13), ...closeUp('q', 0.55, 0.13)], rules);
+    expect(pick.sentence).toMatch(/both fit|all fit/);
+    expect([left < 0.28, right > 0.7]).toEqual([true, true]);
+  });
+});
 
 describe('choosing', () => {
   test('nothing seen: the middle is held', () => {

@@ -4,8 +4,9 @@ import { keepAt, type Keep } from '../checks/keeps.ts';
 import { insideMargins } from '../picture/safe.ts';
 import { largestWindowSize } from '../picture/fit.ts';
 import type { Size } from '../picture/geometry.ts';
-import { isKnown } from '../subjects/living.ts';
-import { placeAt, type ShotLook, type Track } from '../subjects/look.ts';
+import { belongs, headOf } from '../subjects/head.ts';
+import { isKnown, isLiving } from '../subjects/living.ts';
+import { placeAt, type ShotLook, type Track, type TrackedBox } from '../subjects/look.ts';
 import type { FrameSpan } from '../time/span.ts';
 import type { FramingDecision } from './framing.ts';
 import { livelyLimits } from './lively.ts';
@@ -133,39 +134,47 @@ export function candidatesIn({
   return scored.filter((c) => c.score > 0.02).sort((a, b) => b.score - a.score);
 }
 
+/** The largest part of a master that a question's window shows, shares of the master's sides. */
+function windowSides(q: FollowQuestion): { x: number; y: number } {
+  const window = largestWindowSize(q.masterSize, q.rules.frameSize);
+  const zoom = q.zoom ?? 1;
+  return { x: window.width / zoom / q.masterSize.width, y: window.height / zoom / q.masterSize.height };
+}
+
+/** The face of a person, or the person of a face; undefined where only one of them is seen. */
+function partnerOf(one: Track, tracks: readonly Track[]): Track | undefined {
+  if (one.kind === 'face') return tracks.find((t) => t.kind === 'person' && belongs(one, t));
+  if (one.kind !== 'person') return undefined;
+  const size = (t: Track) => median(t.places.map((p) => p.w * p.h))!;
+  // Of several faces in one box the largest is the one in front.
+  return tracks.filter((t) => t.kind === 'face' && belongs(t, one)).sort((p, q) => size(q) - size(p))[0];
+}
+
 /**
  * A face and the person whose it is are one subject. The whole of it counts, head to foot, as long as the window can
  * show it; of somebody who is larger than the window, the face.
  */
-function wholePerson(chosen: Track, tracks: readonly Track[], q: FollowQuestion): Track {
-  if (chosen.kind !== 'face' && chosen.kind !== 'person') return chosen;
-  const window = largestWindowSize(q.masterSize, q.rules.frameSize);
-  const [width, height] = [window.width / q.masterSize.width, window.height / q.masterSize.height];
-  const fits = (t: Track) => {
-    const size = median(t.places.map((p) => max(p.w / width, p.h / height)))!;
-    return size * (q.zoom ?? 1) <= 1;
-  };
-  const other = chosen.kind === 'face' ? 'person' : 'face';
-  const partner = tracks.find(
-    (t) =>
-      t.kind === other && belongs(chosen.kind === 'face' ? chosen : t, chosen.kind === 'face' ? t : chosen),
-  );
+function wholePerson(chosen: Track, q: FollowQuestion): Track {
+  const { tracks } = q.look;
+  const partner = partnerOf(chosen, tracks);
   if (!partner) return chosen;
+  const sides = windowSides(q);
   const [face, person] = chosen.kind === 'face' ? [chosen, partner] : [partner, chosen];
-  return fits(person) ? person : face;
+  const size = median(person.places.map((p) => max(p.w / sides.x, p.h / sides.y)))!;
+  return size <= 1 ? person : face;
 }
 
-/** A face lies in a person wherever both are seen. */
-function belongs(face: Track, person: Track): boolean {
-  let [inside, both] = [0, 0];
-  for (const p of face.places) {
-    const q = placeAt(person, p.at);
-    if (!q) continue;
-    both++;
-    const [x, y] = [p.x + p.w / 2, p.y + p.h / 2];
-    if (x > q.x && x < q.x + q.w && y > q.y - q.h * 0.1 && y < q.y + q.h * 0.5) inside++;
-  }
-  return both > 0 && inside > both * 0.7;
+/** A face at least so high is what a shot is about, whatever else moves or stands out in it; share of the picture. */
+const closeUp = 0.14;
+
+/** The largest face of a close-up, where one is seen for most of a span and nobody weighs more. */
+function faceOfCloseUp(candidates: readonly Candidate[], span: FrameSpan): Track | undefined {
+  return candidates.find(({ track }) => {
+    if (track.kind !== 'face') return false;
+    const { places } = track;
+    const there = min(span.to, places.at(-1)!.at + 1) - max(span.from, places[0]!.at);
+    return there > 0.5 * (span.to - span.from) && median(places.map((p) => p.h))! >= closeUp;
+  })?.track;
 }
 
 /** A place in [0,1], to a millionth: far less than a pixel. */
@@ -281,8 +290,9 @@ function axisOf(
     }
     let [sure, start, end, crossStart, crossEnd] = [0, 1, 0, 1, 0];
     for (const track of subjects) {
-      const place = placeNear(track, frame, q.span);
-      if (!place) continue;
+      const seen = placeNear(track, frame, q.span);
+      if (!seen) continue;
+      const place = track.kind === 'face' ? headIn(seen, sides) : seen;
       sure = max(sure, place.sure);
       start = min(start, place[axis]);
       end = max(end, place[axis] + place[long]);
@@ -317,11 +327,34 @@ function axisOf(
       subjects.length === 1 ? middleOf(subjects[0]!, frame + q.framesPerSecond * 0.4, axis, q.span) : null;
     const speed = before !== null && after !== null ? (after - before) / side / 0.8 : 0;
     const lead = max(-mostLead, min(mostLead, speed * 0.2)) * (axis === 'x' ? 1 : 0.4);
-    const target = size > 0.9 ? 0.5 : (clear0 + clear1) / 2;
+    const free = clear1 - clear0;
+    const target =
+      size > 0.9
+        ? 0.5
+        : (clear0 + clear1) / 2 + (subjects.length === 1 ? standsFrom(subjects[0]!, axis, free - size) : 0);
     result.wanted[k] = max(0, min(result.high, middle - target + lead));
     result.pull[k] = 0.06 * (0.3 + 0.7 * sure);
   }
   return result;
+}
+
+/** What of a face is to be seen: the head, or where the window is too small for that, the face alone. */
+function headIn(face: TrackedBox, sides: { x: number; y: number }): TrackedBox {
+  const head = headOf(face);
+  const across = head.w <= sides.x ? head : face;
+  const down = head.h <= sides.y ? head : face;
+  return { ...face, x: across.x, w: across.w, y: down.y, h: down.h };
+}
+
+/**
+ * How far from the middle of the clear area a face stands, frame widths or heights: a third more room on the side to which
+ * it looks, and less above it than below (common practice).
+ *
+ * @param room what is left of the clear area beside the face
+ */
+function standsFrom(track: Track, axis: 'x' | 'y', room: number): number {
+  if (track.kind !== 'face' || room <= 0) return 0;
+  return axis === 'x' ? (-(track.turned ?? 0) * room) / 14 : -room / 10;
 }
 
 /** A subject's place, held for a moment beyond where it was last seen: the last looks of a shot lie a little before its end. */
@@ -452,21 +485,25 @@ export function chooseWindow(q: FollowQuestion): FollowChoice {
   const fits = (a: { x: Axis; y: Axis }) =>
     [a.x, a.y].every((one) => one.high === 0 || (!one.tooWide && bestStanding(one).worst < 1e-6));
 
-  const best =
-    forced === undefined
-      ? candidates[0] && wholePerson(candidates[0].track, q.look.tracks, q)
-      : (forced ?? undefined);
+  const heaviest = candidates[0]?.track;
+  const chosen =
+    heaviest && (isLiving(heaviest) ? heaviest : (faceOfCloseUp(candidates, q.span) ?? heaviest));
+  const best = forced === undefined ? chosen && wholePerson(chosen, q) : (forced ?? undefined);
+  const isBest = (track: Track) => track === best || (best && partnerOf(best, q.look.tracks) === track);
   const others = best
-    ? candidates
-        .filter(
-          (c) =>
-            c.track !== best &&
-            c.score > (candidates[0]?.score ?? 0) * 0.45 &&
-            matters(c.track, best) &&
-            !(c.track.kind === 'face' && best.kind === 'person' && belongs(c.track, best)) &&
-            !(c.track.kind === 'person' && best.kind === 'face' && belongs(best, c.track)),
-        )
-        .map((c) => c.track)
+    ? [
+        ...new Set(
+          candidates
+            .filter(
+              ({ track, score }) =>
+                score > (candidates[0]?.score ?? 0) * 0.45 &&
+                matters(track, best) &&
+                !isBest(track) &&
+                !isBest(wholePerson(track, q)),
+            )
+            .map(({ track }) => wholePerson(track, q)),
+        ),
+      ]
     : [];
   const handMade = points.length > 0 || (q.spans?.length ?? 0) > 0;
   if (
@@ -502,6 +539,15 @@ export function chooseWindow(q: FollowQuestion): FollowChoice {
           others.length === 1 ? 'both fit' : 'all fit',
         ),
       );
+  }
+  // Two people who do not fit side by side are seen by their faces, where these do.
+  if (forced === undefined && others.length && !handMade) {
+    const faces = [best, ...others].map((t) =>
+      t.kind === 'person' ? (partnerOf(t, q.look.tracks) ?? t) : t,
+    );
+    const all = axes(faces);
+    if (faces.every(({ kind }) => kind === 'face') && fits(all))
+      return hold(all, best, `Holds still: ${listed(faces.map(({ name }) => name))} all fit.`);
   }
   const a = axes([best]);
   // Keeps come first: where the subject cannot be seen beside one that is there nearly all the time, the keep is held.

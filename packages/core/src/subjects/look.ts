@@ -37,6 +37,8 @@ export const trackSchema = z.object({
   kind: z.enum(subjectKinds),
   name: z.string().min(1).max(60),
   places: z.array(trackedBoxSchema).min(1).max(60_000),
+  /** Of a face: which way it is turned, -1 (to the picture's left) to 1 (to its right); missing where it is not known. */
+  turned: z.number().min(-1).max(1).optional(),
 });
 export type Track = z.infer<typeof trackSchema>;
 
@@ -231,7 +233,15 @@ export function lookAtShot(shot: ShotPictures, sights: readonly Sight[], idAs: s
   look.tracks = smooth.flatMap((t, i) => {
     const places = placesOf(t.boxes, shot);
     return places.length
-      ? [{ id: `${idAs}${i + 1}`, kind: t.kind, name: plainName(t.kind, t.what, t.colour), places }]
+      ? [
+          {
+            id: `${idAs}${i + 1}`,
+            kind: t.kind,
+            name: plainName(t.kind, t.what, t.colour),
+            places,
+            ...(t.turned === undefined ? {} : { turned: round(t.turned * 100) / 100 }),
+          },
+        ]
       : [];
   });
   look.overlays = overlays.map((o) => ({

@@ -28,12 +28,15 @@ export interface Sight {
   score: number;
   /** It was seen at a second, closer look at this picture alone: that the others do not show it says nothing. */
   closer?: boolean;
+  /** Of a face: which way it is turned, -1 (to the picture's left) to 1 (to its right). */
+  turned?: number | undefined;
 }
 
 /** A subject through a shot, in look pixels, before it has a name. */
 export interface RawTrack {
   kind: SubjectKind;
   what: string;
+  turned?: number | undefined;
   boxes: BoxAt[];
   colour: readonly number[];
 }
@@ -478,7 +481,8 @@ export function withSights(
     const looked = new Set(sights.map((s) => s.at)).size;
     if (met.length === 0 && looked > 1 && seed.score < (seed.closer ? 0.4 : 0.55)) continue;
     if (boxes.length < 3) continue;
-    all.push({ ...track, boxes: pulledTo(boxes, [seed, ...met]) });
+    const turns = [seed, ...met].flatMap(({ turned }) => turned ?? []);
+    all.push({ ...track, turned: median(turns), boxes: pulledTo(boxes, [seed, ...met]) });
   }
   return joinedSame(all);
 }
@@ -610,10 +614,14 @@ function pulledTo(boxes: readonly BoxAt[], sights: readonly Sight[]): BoxAt[] {
   });
 }
 
-/** Leaves out small pieces of what is seen whole: a track that hardly ever leaves a larger one. */
+/**
+ * Leaves out small pieces of what is seen whole: a track that hardly ever leaves a larger one. A face is no piece of the
+ * person whose it is: in a close-up the person fills the picture, and the face is what must be seen.
+ */
 export function withoutPieces(tracks: readonly RawTrack[]): RawTrack[] {
   return tracks.filter(
     (piece) =>
+      piece.kind === 'face' ||
       !tracks.some((whole) => {
         if (whole === piece) return false;
         const common = piece.boxes.filter((b) => at(whole, b.at));

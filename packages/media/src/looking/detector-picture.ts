@@ -14,6 +14,8 @@ export const seenSchema = z.object({
   score: z.number(),
   /** Seen at the second, closer look. */
   closer: z.boolean().default(false),
+  /** Of a face: which way it is turned, from -1 (to the picture's left) to 1 (to its right). */
+  turned: z.number().min(-1).max(1).optional(),
   x: z.number(),
   y: z.number(),
   width: z.number(),

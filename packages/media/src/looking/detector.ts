@@ -8,6 +8,7 @@ import {
   div,
   image,
   mul,
+  pad,
   ready,
   setBackend,
   slice,
@@ -16,6 +17,7 @@ import {
   tidy,
   type io,
   type Tensor,
+  type Tensor4D,
 } from '@tensorflow/tfjs-core';
 import { standingOut, type Size } from '@mivvy/core';
 import { detectorSide, type Seen } from './detector-picture.ts';
@@ -113,8 +115,7 @@ export async function loadDetector(models: string): Promise<Detector> {
         },
       ];
     });
-    const all = [...seen, ...(await facesIn(faces, input))];
-    return withoutTwins(all.filter((s) => s.width > 0.005 && s.height > 0.005));
+    return withoutTwins(seen.filter((s) => s.width > 0.005 && s.height > 0.005));
   };
   const detector: Detector = {
     see: async (rgb, { width, height }, closer) => {
@@ -132,7 +133,8 @@ export async function loadDetector(models: string): Promise<Detector> {
       ]);
       both.dispose();
       try {
-        const seen = await seeSquare(squeezed);
+        const known = await seeSquare(squeezed);
+        const seen = [...known, ...(await facesOf(faces, whole, { width, height }, known))];
         if (!closer || seen.some(isSomebody)) return seen;
         const more: Seen[] = [];
         const look = async (squares: readonly Square[]) => {
@@ -191,6 +193,90 @@ function squaresOf({ width, height }: Size): Square[] {
   });
 }
 
+/** Of a picture that faces are looked for in, a face may fill this share: of a larger one the box is wrong. */
+const largestFace = 0.5;
+/** Sides of the squares around the whole picture, in its longer sides: the wider one is for faces that fill the picture. */
+const around = { near: 1, far: 1.7 };
+/** A face higher than this is looked at from farther away as well; share of the picture. */
+const fillsPicture = 0.45;
+/** Where a face is higher than this, smaller ones are scenery. */
+const plainlySeen = 0.2;
+
+/**
+ * Faces of a picture, looked for in its own shape: squeezed ones are missed, and their boxes are wrong. Squares around the
+ * picture show faces up to its full height; squares along its longer side show those down to a twentieth of it.
+ *
+ * @param people who was seen in the picture already
+ */
+async function facesOf(
+  model: GraphModel,
+  whole: Tensor4D,
+  size: Size,
+  people: readonly Seen[],
+): Promise<Seen[]> {
+  const { width, height } = size;
+  const found: Seen[] = [];
+  const look = async (square: Square) => {
+    const { left, top, side } = square;
+    const cut = tidy(() => {
+      const inside = slice(
+        whole,
+        [0, Math.max(0, top), Math.max(0, left), 0],
+        [1, Math.min(side, height), Math.min(side, width), 3],
+      );
+      const [above, before] = [Math.max(0, -top), Math.max(0, -left)];
+      return pad(inside, [
+        [0, 0],
+        [above, Math.max(0, side - height - above)],
+        [before, Math.max(0, side - width - before)],
+        [0, 0],
+      ]);
+    });
+    const seen = await facesIn(model, cut);
+    cut.dispose();
+    found.push(...seen.filter((s) => s.width <= largestFace).map((s) => placed(s, square, size)));
+  };
+  const lookAround = async (times: number) => {
+    const side = Math.round(times * Math.max(width, height));
+    await look({ left: Math.round((width - side) / 2), top: Math.round((height - side) / 2), side });
+  };
+  await lookAround(around.near);
+  // Each look takes time: the others are taken only where they can show more.
+  const tooNear = found.length === 0 && people.some((s) => s.kind === 'person' && s.height > 0.8);
+  if (tooNear || found.some((s) => s.height > fillsPicture)) await lookAround(around.far);
+  if (!found.some((s) => s.height > plainlySeen)) for (const square of squaresOf(size)) await look(square);
+  return blended(found.map((s) => ({ ...s, closer: false })));
+}
+
+/** Faces that were found several times, at the average of their boxes: the surer a box, the more it counts. */
+function blended(found: readonly Seen[]): Seen[] {
+  return withoutTwins(found).map((best) => {
+    const same = found.filter((s) => sharedShare(s, best) > 0.35);
+    const weight = same.reduce((sum, s) => sum + s.score, 0);
+    const mean = (of: (s: Seen) => number) => same.reduce((sum, s) => sum + s.score * of(s), 0) / weight;
+    return {
+      ...best,
+      turned: mean((s) => s.turned ?? 0),
+      x: mean((s) => s.x),
+      y: mean((s) => s.y),
+      width: mean((s) => s.width),
+      height: mean((s) => s.height),
+    };
+  });
+}
+
+/** What two boxes share, of all that they cover. */
+function sharedShare(a: Seen, b: Seen): number {
+  const shared = sharedOf(a, b);
+  return shared / (a.width * a.height + b.width * b.height - shared);
+}
+
+function sharedOf(a: Seen, b: Seen): number {
+  const width = Math.min(a.x + a.width, b.x + b.width) - Math.max(a.x, b.x);
+  const height = Math.min(a.y + a.height, b.y + b.height) - Math.max(a.y, b.y);
+  return width > 0 && height > 0 ? width * height : 0;
+}
+
 /** Places of a picture that strike the eye, at most so many, each in a square with something of what is around it. */
 const mostPlaces = 2;
 /** A smaller square would be blown up beyond what the picture holds. */
@@ -246,6 +332,9 @@ const anchors = [
   }),
 );
 
+/** In a profile the nose stands this far from the middle of the eyes, face widths. */
+const turnedAway = 0.2;
+
 async function facesIn(model: GraphModel, input: Tensor): Promise<Seen[]> {
   const outputs = tidy(() => {
     const small = image.resizeBilinear(input as Parameters<typeof image.resizeBilinear>[0], [
@@ -270,12 +359,18 @@ async function facesIn(model: GraphModel, input: Tensor): Promise<Seen[]> {
     if (score < leastFace) return [];
     const box = coarse ? boxes8.subarray(n * 16, n * 16 + 4) : boxes16.subarray(n * 16, n * 16 + 4);
     const [width, height] = [box[2]! / faceSide, box[3]! / faceSide];
+    // The box is followed by the right eye, the left eye, the nose, the mouth and the ears, from the same corner.
+    const points = coarse
+      ? boxes8.subarray(n * 16 + 4, n * 16 + 10)
+      : boxes16.subarray(n * 16 + 4, n * 16 + 10);
+    const nose = (points[4]! - (points[0]! + points[2]!) / 2) / Math.max(1, box[2]!);
     return [
       {
         kind: 'face',
         what: 'face',
         score,
         closer: false,
+        turned: Math.max(-1, Math.min(1, nose / turnedAway)),
         x: ax + box[0]! / faceSide - width / 2,
         y: ay + box[1]! / faceSide - height / 2,
         width,
@@ -290,13 +385,13 @@ function withoutTwins(all: readonly Seen[]): Seen[] {
   const kept: Seen[] = [];
   for (const s of [...all].sort((a, b) => b.score - a.score)) {
     const twin = kept.some((k) => {
-      const width = Math.min(k.x + k.width, s.x + s.width) - Math.max(k.x, s.x);
-      const height = Math.min(k.y + k.height, s.y + s.height) - Math.max(k.y, s.y);
-      if (width <= 0 || height <= 0) return false;
-      const shared = width * height;
-      const either = k.width * k.height + s.width * s.height - shared;
+      const shared = sharedOf(k, s);
+      // A face that a square's edge has cut is a part of the same one.
+      if (k.kind === 'face' && s.kind === 'face')
+        return shared > 0.5 * Math.min(k.width * k.height, s.width * s.height);
+      if (k.kind === 'face' || s.kind === 'face') return false;
       // One thing seen as two kinds (a lorry as a bus) is one thing.
-      return (k.kind === s.kind && shared / either > 0.45) || shared / either > 0.8;
+      return sharedShare(k, s) > (k.kind === s.kind ? 0.45 : 0.8);
     });
     if (!twin) kept.push(s);
   }

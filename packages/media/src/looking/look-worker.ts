@@ -120,6 +120,7 @@ async function sightsOf(first: number, count: number): Promise<Sight[]> {
       what: s.what,
       score: s.score,
       closer: s.closer,
+      turned: s.turned,
       box: {
         x: s.x * job.size.width,
         y: s.y * job.size.height,
