@@ -875,6 +875,13 @@ export const operations: readonly Operation[] = [
   },
   {
     method: 'get',
+    path: '/api/jobs/{id}/fault-report',
+    summary:
+      'What can be sent to us of a job that stopped by a fault of Mivvy: plan, log and machine, no film',
+    media: 'application/json',
+  },
+  {
+    method: 'get',
     path: '/api/productions/{id}/deliverables',
     summary: 'Every file made for a production, newest first',
     answer: z.array(s.deliverableSchema),

@@ -1,5 +1,6 @@
 import { access, constants, mkdir, readdir, mkdtemp, rm, stat, writeFile } from 'node:fs/promises';
-import { basename, extname, join, resolve } from 'node:path';
+import { homedir, tmpdir } from 'node:os';
+import { basename, dirname, extname, join, resolve } from 'node:path';
 import { parseArgs } from 'node:util';
 import {
   clampPose,
@@ -14,6 +15,7 @@ import {
   makePlan,
   nameKey,
   ok,
+  ownFaultCode,
   planFingerprint,
   planMaster,
   problemLine,
@@ -30,6 +32,7 @@ import {
 import {
   coverName,
   deliver,
+  faultReport,
   findShots,
   lookAtFilm,
   readCaptionFile,
@@ -307,6 +310,7 @@ async function run(
     for (const n of [fileName, ...besides(fileName)]) lying.add(nameKey(n));
     const file = join(request.out, fileName);
     const progress = progressPrinter(lines, request.quiet, { placement: placement.id });
+    const logFile = join(work, `${placement.id}.log`);
     const made = await deliver(plan, {
       masterPath: request.master,
       outPath: file,
@@ -314,6 +318,7 @@ async function run(
       sounds,
       decoded: { films, wanted: () => queue.length > 0 },
       placement,
+      logFile,
       sidecarBeside: true,
       graphicPath: ({ sha256: sum }) => join(work, `graphic-${sum}`),
       signal,
@@ -321,8 +326,15 @@ async function run(
     });
     if (!made.ok) {
       allPassed = false;
-      tell(`${outlet.name}, ${placement.name}: ${problemLine(made.problem)}`);
-      return event({ file: null, sha256: null, status: 'failed', checks: [], problem: made.problem });
+      const { problem } = made;
+      tell(`${outlet.name}, ${placement.name}: ${problemLine(problem)}`);
+      const failed = { file: null, sha256: null, status: 'failed', checks: [], problem };
+      if (problem.code !== ownFaultCode) return event(failed);
+      const folders = [request.out, dirname(request.master), homedir()];
+      const faultFile = join(await mkdtemp(join(tmpdir(), 'mivvy-fault-')), `${placement.id}.fault.json`);
+      await writeFile(faultFile, await faultReport({ problem, plan, placement, logFile, folders }));
+      tell(`The fault report is ${faultFile}.`);
+      return event({ ...failed, faultReport: faultFile });
     }
     const { checks, passed } = made.value.report;
     if (!passed) allPassed = false;

@@ -19,7 +19,7 @@ try {
       ? 'The disk is full. Free some space and run it again.'
       : code === 'EACCES' || code === 'EPERM' || code === 'EROFS'
         ? 'The folder for the files cannot be written to. Choose another with --out.'
-        : `Something unexpected happened: ${(error as Error).message}`;
+        : `Mivvy failed; this is a fault in Mivvy: ${(error as Error).message}`;
   process.stderr.write(`${sentence}\n`);
   process.exitCode = 2;
 }

@@ -1,5 +1,14 @@
 export { canonicalJson } from './canonical.ts';
-export { ok, fail, faultLine, problemLine, type Problem, type Result } from './problem.ts';
+export {
+  ok,
+  fail,
+  faultLine,
+  ownFault,
+  ownFaultCode,
+  problemLine,
+  type Problem,
+  type Result,
+} from './problem.ts';
 export { countWords, listWords } from './words.ts';
 export {
   sizeSchema,

@@ -44,6 +44,20 @@ export function faultLine({
   return `${path ? `${path}: ` : ''}${message}${more.length ? ` (and ${more.length} more)` : ''}`;
 }
 
+/** The code of {@link ownFault}. */
+export const ownFaultCode = 'own-fault';
+
+/**
+ * A fault of Mivvy's, whatever the film: it stopped at a step that should never fail.
+ *
+ * @param doing the step, as in “drawing frame 212”
+ */
+export const ownFault = (doing: string): Problem => ({
+  code: ownFaultCode,
+  sentence: `Mivvy failed while ${doing}; this is a fault in Mivvy, not in your film.`,
+  mend: 'Your work is safe. Start it again. If it fails again, send us its fault report; the film is not in it.',
+});
+
 /** Both halves of a problem, as one line of prose. */
 export function problemLine(problem: Problem): string {
   return problem.mend ? `${problem.sentence} ${problem.mend}` : problem.sentence;

@@ -42,3 +42,4 @@ export { readCaptionBytes, readCaptionFile } from './captions/read-file.ts';
 export { isPicture, takeGraphic } from './layers/graphic.ts';
 export { previewGraphicFilm, readGraphicFilm } from './layers/graphic-film.ts';
 export { IdleWatch } from './machine/bears.ts';
+export { faultReport } from './machine/fault-report.ts';

@@ -20,8 +20,8 @@ const router = createBrowserRouter([
     hydrateFallbackElement: <div className="desk" aria-busy="true" />,
     errorElement: (
       <div className="desk">
-        <Empty title="Something unexpected happened on this page.">
-          Reload it; nothing on the server was changed.
+        <Empty title="Mivvy failed on this page; this is a fault in Mivvy.">
+          Reload it. Nothing on the server was changed.
         </Empty>
       </div>
     ),

@@ -1,10 +1,12 @@
-import { link, mkdir, rename, rm, stat, unlink } from 'node:fs/promises';
+import type { Stats } from 'node:fs';
+import { appendFile, link, mkdir, rename, rm, stat, unlink } from 'node:fs/promises';
 import { dirname } from 'node:path';
 import {
   checkFile,
   withLine,
   fail,
   ok,
+  ownFault,
   sidecarText,
   type CheckReport,
   type Effort,
@@ -16,7 +18,7 @@ import {
 import { readBack, writeSidecar } from '../captions/sidecar.ts';
 import { writeCover } from '../covers/cover.ts';
 import { examineFile } from '../compare/examine-file.ts';
-import { catching, explainFailure, must } from '../ffmpeg/run.ts';
+import { Cancelled, catching, explainFailure, must } from '../ffmpeg/run.ts';
 import { sha256File } from '../ingest/hash.ts';
 import type { GraphicPath } from '../layers/overlay-input.ts';
 import type { DecodedFilms } from './decoded-films.ts';
@@ -104,70 +106,96 @@ export async function deliver(plan: RenderPlan, options: DeliverOptions): Promis
   await rm(workDir, { recursive: true, force: true });
   const before = await stat(options.masterPath).catch(() => null);
   const room = new LowestRoom(dirname(options.outPath));
-  const making = catching(async () => {
-    await mkdir(workDir, { recursive: true });
-    await mkdir(dirname(options.outPath), { recursive: true });
-    try {
-      const { path: out, sound } = await encodeFromBest(plan, options);
-
-      options.onProgress?.({ stage: 'measure', fraction: 0.97, etaSeconds: 1, speed: 0 });
-      const [examined, sha256] = await Promise.all([
-        examineFile(out, plan, options.masterPath, { signal, nice: options.nice ?? false }),
-        sha256File(out, signal),
-      ]);
-      const { measured, compared } = must(examined);
-      const heard = sound && sound.source.integratedLufs !== null;
-      const report = checkFile({ plan, heard, alone: false }, measured, {
-        placement: options.placement,
-        compared,
-      });
-      const { size } = await stat(out);
-      signal?.throwIfAborted();
-      const after = await stat(options.masterPath).catch(() => null);
-      if (!before || before.size !== after?.size || before.mtimeMs !== after.mtimeMs) {
-        must(
-          fail(
-            'master-changed',
-            'The film was changed while the file was made from it, so the file was thrown away.',
-            'Take the changed film in its place, then export again.',
-          ),
-        );
-      }
-      const cover = plan.cover
-        ? await writeCover(plan, plan.cover, {
-            masterPath: options.masterPath,
-            film: options.outPath,
-            work: workDir,
-            signal,
-            logFile,
-            nice: options.nice ?? false,
-          })
-        : null;
-      try {
-        must(await putInPlace(out, options.outPath));
-      } catch (error) {
-        if (cover) await rm(cover.path, { force: true });
-        throw error;
-      }
-      const { sidecar } = plan;
-      const beside =
-        sidecar && options.sidecarBeside ? await writeSidecar(sidecar, options.outPath, workDir) : null;
-      const line = beside?.line ?? (sidecar && readBack(sidecar, sidecarText(sidecar)));
-      options.onProgress?.({ stage: 'measure', fraction: 1, etaSeconds: 0, speed: 0 });
-      return {
-        path: options.outPath,
-        bytes: size,
-        sha256,
-        report: [line, cover?.line].reduce((all, more) => (more ? withLine(all, more) : all), report),
-        ...(beside ? { sidecar: beside.path } : {}),
-        ...(cover ? { cover: cover.path } : {}),
-      };
-    } finally {
-      await rm(workDir, { recursive: true, force: true });
-    }
-  });
-  const made = await making.finally(() => room.end());
+  let stage: DeliverProgress['stage'] = 'decode';
+  const watched: DeliverOptions = {
+    ...options,
+    onProgress(progress) {
+      stage = progress.stage;
+      options.onProgress?.(progress);
+    },
+  };
+  const making = catching(() => make(plan, watched, before, signal));
+  const made = await making
+    .catch(async (error: unknown): Promise<Result<Delivered>> => {
+      // What a disk or a tool says by a code is told as that; all else is ours.
+      if (error instanceof Cancelled || (error as NodeJS.ErrnoException).code !== undefined) throw error;
+      const why = error instanceof Error ? (error.stack ?? error.message) : String(error);
+      if (logFile) await appendFile(logFile, `${why}\n`).catch(() => undefined);
+      return { ok: false, problem: ownFault(deliverStages[stage]) };
+    })
+    .finally(() => room.end());
   return made.ok ? made : { ok: false, problem: truth(made.problem, room.lowest) };
+}
+
+/** The steps of {@link deliver}. Throws problems, `Cancelled`, and our own mistakes. */
+async function make(
+  plan: RenderPlan,
+  options: DeliverOptions,
+  before: Stats | null,
+  signal: AbortSignal | undefined,
+): Promise<Delivered> {
+  const { workDir, logFile } = options;
+
+  await mkdir(workDir, { recursive: true });
+  await mkdir(dirname(options.outPath), { recursive: true });
+  try {
+    const { path: out, sound } = await encodeFromBest(plan, options);
+
+    options.onProgress?.({ stage: 'measure', fraction: 0.97, etaSeconds: 1, speed: 0 });
+    const [examined, sha256] = await Promise.all([
+      examineFile(out, plan, options.masterPath, { signal, nice: options.nice ?? false }),
+      sha256File(out, signal),
+    ]);
+    const { measured, compared } = must(examined);
+    const heard = sound && sound.source.integratedLufs !== null;
+    const report = checkFile({ plan, heard, alone: false }, measured, {
+      placement: options.placement,
+      compared,
+    });
+    const { size } = await stat(out);
+    signal?.throwIfAborted();
+    const after = await stat(options.masterPath).catch(() => null);
+    if (!before || before.size !== after?.size || before.mtimeMs !== after.mtimeMs) {
+      must(
+        fail(
+          'master-changed',
+          'The film was changed while the file was made from it, so the file was thrown away.',
+          'Take the changed film in its place, then export again.',
+        ),
+      );
+    }
+    const cover = plan.cover
+      ? await writeCover(plan, plan.cover, {
+          masterPath: options.masterPath,
+          film: options.outPath,
+          work: workDir,
+          signal,
+          logFile,
+          nice: options.nice ?? false,
+        })
+      : null;
+    try {
+      must(await putInPlace(out, options.outPath));
+    } catch (error) {
+      if (cover) await rm(cover.path, { force: true });
+      throw error;
+    }
+    const { sidecar } = plan;
+    const beside =
+      sidecar && options.sidecarBeside ? await writeSidecar(sidecar, options.outPath, workDir) : null;
+    const line = beside?.line ?? (sidecar && readBack(sidecar, sidecarText(sidecar)));
+    options.onProgress?.({ stage: 'measure', fraction: 1, etaSeconds: 0, speed: 0 });
+    return {
+      path: options.outPath,
+      bytes: size,
+      sha256,
+      report: [line, cover?.line].reduce((all, more) => (more ? withLine(all, more) : all), report),
+      ...(beside ? { sidecar: beside.path } : {}),
+      ...(cover ? { cover: cover.path } : {}),
+    };
+  } finally {
+    await rm(workDir, { recursive: true, force: true });
+  }
 }
 
 /** Less than this free before a failure, and the failure was the full disk, whatever the tools made of it. Bytes. */

@@ -26,6 +26,8 @@ export const pictureNewsSchema = z.discriminatedUnion('kind', [
     stderr: z.string(),
     toolFailed: z.boolean(),
     exit: z.string(),
+    /** What we failed at ourselves, and the delivered frame; missing where a tool or nothing failed. */
+    fault: z.object({ frame: z.number(), why: z.string() }).optional(),
   }),
 ]);
 export type PictureNews = z.infer<typeof pictureNewsSchema>;

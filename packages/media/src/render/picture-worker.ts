@@ -55,12 +55,27 @@ const write = async (drawn: Buffer) => {
     tell({ kind: 'progress', frames, speed: frameToSeconds(frames, plan.rate) / ((now - started) / 1000) });
   }
 };
+/** What we failed at ourselves. Then nothing more is read, and the encoder is given no more. */
+let fault: { frame: number; why: string } | undefined;
+const draw = (picture: Uint8Array): Buffer | undefined => {
+  try {
+    return Buffer.from(resampler ? resampler.draw(picture, planLayout(plan, frames)) : picture);
+  } catch (error) {
+    fault = { frame: frames, why: error instanceof Error ? (error.stack ?? error.message) : String(error) };
+    broken = true;
+    decoder.stop();
+    following?.stop();
+    return undefined;
+  }
+};
 /** True when the picture that was just read is what the next delivered frame shows. */
 const isDue = () => frames < plan.frames && (job.comes === 'delivered' || keptIndexAt(plan, frames) === read);
 const take = async (picture: Uint8Array) => {
   // A picture may be shown by several frames, or by none.
-  while (isDue()) {
-    await write(Buffer.from(resampler ? resampler.draw(picture, planLayout(plan, frames)) : picture));
+  while (!fault && isDue()) {
+    const drawn = draw(picture);
+    if (!drawn) return;
+    await write(drawn);
     if (job.comes === 'delivered') break;
   }
   read++;
@@ -90,5 +105,6 @@ tell({
   stderr: `${words}${encoder.words()}`,
   toolFailed: decoded !== 0 || encoded !== 0,
   exit,
+  ...(fault ? { fault } : {}),
 });
 parentPort!.close();

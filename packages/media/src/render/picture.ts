@@ -1,5 +1,5 @@
 import { appendFile } from 'node:fs/promises';
-import { ok, stillWindow, type RenderPlan, type Result } from '@mivvy/core';
+import { ok, ownFault, stillWindow, type RenderPlan, type Result } from '@mivvy/core';
 import { locateTools } from '../ffmpeg/locate.ts';
 import { explainFailure, inputArgs, quietly, runFfmpeg, type RunOptions } from '../ffmpeg/run.ts';
 import { overlayGraph, type Overlay } from '../layers/overlay-input.ts';
@@ -145,6 +145,10 @@ async function drawPictures(
       logFile,
       `${job.decodes.map((d) => `$ ffmpeg ${d.join(' ')}\n`).join('')}$ ffmpeg ${job.encode.join(' ')}\n${end.stderr}\n`,
     ).catch(() => undefined);
+  if (end.fault) {
+    if (logFile) await appendFile(logFile, `${end.fault.why}\n`).catch(() => undefined);
+    return { ok: false, problem: ownFault(`drawing frame ${end.fault.frame}`) };
+  }
   return end.ok
     ? ok(undefined)
     : { ok: false, problem: explainFailure(end.toolFailed ? end.stderr : '', end.exit) };

@@ -100,8 +100,8 @@ export function answerProblems(log: (error: unknown) => void): ErrorRequestHandl
     if (isDiskFull(error)) return void response.status(507).json(diskFullProblem);
     response.status(500).json({
       code: 'unexpected',
-      sentence: 'Something unexpected happened on the server; nothing was changed.',
-      mend: 'Try again. If it happens again, the server’s log tells why.',
+      sentence: 'Mivvy failed while it answered this; this is a fault in Mivvy. Nothing was changed.',
+      mend: 'Try again. If it fails again, the server’s log says why.',
     });
   };
 }

@@ -2,7 +2,7 @@ import { setTimeout as pause } from 'node:timers/promises';
 import { and, eq, inArray, sql } from 'drizzle-orm';
 import { nanoid } from 'nanoid';
 import type { Logger } from 'pino';
-import type { Problem, Result } from '@mivvy/core';
+import { ownFault, type Problem, type Result } from '@mivvy/core';
 import { Cancelled, IdleWatch } from '@mivvy/media';
 import type { Job } from '@mivvy/api';
 import type { Database, Writer } from '../db/database.ts';
@@ -47,6 +47,17 @@ const atOnce: Readonly<Record<JobKind, number>> = {
   // Measuring needs much of the machine: the others wait.
   check: 1,
   dispatch: 4,
+};
+
+/** What a job does, for the sentence about one that stops by a fault of ours before it has said where it is. */
+const doing: Readonly<Record<JobKind, string>> = {
+  ingest: 'reading the film',
+  prepare: 'preparing the film for the screen',
+  export: 'making the file',
+  look: 'looking at the film',
+  match: 'comparing the films',
+  check: 'checking the file',
+  dispatch: 'delivering the files',
 };
 
 /** What a job's work is given. */
@@ -363,13 +374,7 @@ export class Runner {
         ending = { state: this.stopped ? 'given-back' : 'cancelled' };
       } else {
         this.log.error({ err: error, job: row.id }, 'job ended unexpectedly');
-        const problem: Problem = isDiskFull(error)
-          ? diskFullProblem
-          : {
-              code: 'unexpected',
-              sentence: 'Something unexpected happened while this ran.',
-              mend: 'Start it again; the server’s log tells more.',
-            };
+        const problem = isDiskFull(error) ? diskFullProblem : ownFault(shown.stage || doing[row.kind]);
         ending = { state: 'failed', problem };
       }
     } finally {

@@ -2,6 +2,8 @@ import { open } from 'node:fs/promises';
 import { Router } from 'express';
 import { eq } from 'drizzle-orm';
 import { jobMoveSchema } from '@mivvy/api';
+import { ownFaultCode } from '@mivvy/core';
+import { faultReport } from '@mivvy/media';
 import { jobs } from '../db/schema.ts';
 import { bodyOf, param, refuse, route, windowOf } from '../http/problems.ts';
 import { logHeading } from '../jobs/export.ts';
@@ -67,6 +69,27 @@ export function jobRoutes(ws: Workspace): Router {
       const log = await endOf(logPath(ws.storage, row.id));
       // The data folder's place on this machine is nobody's business.
       res.type('text/plain').send(logHeading(row.problem) + log.replaceAll(ws.storage.root, '…'));
+    }),
+  );
+
+  router.get(
+    '/jobs/:id/fault-report',
+    route(async (req, res) => {
+      const [row] = await ws.db
+        .select()
+        .from(jobs)
+        .where(eq(jobs.id, param(req)));
+      if (row?.problem?.code !== ownFaultCode)
+        refuse(404, 'not-found', 'That job did not stop by a fault of Mivvy.');
+      const { problem, asked } = row;
+      const report = await faultReport({
+        problem,
+        plan: asked?.plan ?? null,
+        placement: asked?.placement ?? null,
+        logFile: logPath(ws.storage, row.id),
+        folders: [ws.storage.root],
+      });
+      res.attachment(`mivvy-fault-${row.id}.json`).type('json').send(report);
     }),
   );
 

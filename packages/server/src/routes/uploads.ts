@@ -185,7 +185,7 @@ export function uploadRoutes(ws: Workspace): RequestHandler {
             status,
             'upload-refused',
             status >= 500
-              ? 'Something unexpected happened while the film came in.'
+              ? 'Mivvy failed while the film came in; this is a fault in Mivvy.'
               : `The upload was refused: ${'body' in error ? error.body.trim() : error.message}.`,
             'Drop the film again: it goes on where it stopped.',
           );

@@ -125,7 +125,7 @@ export function problemOf(error: unknown): Problem {
     };
   return {
     code: 'unexpected',
-    sentence: 'Something unexpected happened on this page.',
-    mend: 'Reload it; nothing on the server was changed.',
+    sentence: 'Mivvy failed on this page; this is a fault in Mivvy.',
+    mend: 'Reload it. Nothing on the server was changed.',
   };
 }

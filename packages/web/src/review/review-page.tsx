@@ -81,8 +81,8 @@ export function ReviewPage({ secret }: { secret: string }) {
     return <Entry secret={secret} onIn={() => void query.refetch()} />;
   const told = error instanceof Refused ? error.problem : null;
   return (
-    <Words title={told?.sentence ?? 'Something unexpected happened'}>
-      <p>{told?.mend}</p>
+    <Words title={told?.sentence ?? 'This page could not be loaded'}>
+      <p>{told ? told.mend : 'Check your connection and load it again.'}</p>
     </Words>
   );
 }

@@ -2,7 +2,7 @@ import LinearProgress from '@mui/material/LinearProgress';
 import { format, differenceInSeconds } from 'date-fns';
 import { useSnackbar } from 'notistack';
 import { Link } from 'react-router';
-import { durationLabel, problemLine } from '@mivvy/core';
+import { durationLabel, ownFaultCode, problemLine } from '@mivvy/core';
 import type { Job, Master, Version, VersionForecast } from '@mivvy/api';
 import { problemOf } from '../../api/client.ts';
 import { useJobAction } from '../../api/changes.ts';
@@ -128,6 +128,11 @@ export function JobRow({
         {job.state === 'failed' && (
           <a className="fix tall" href={`/api/jobs/${job.id}/log`} target="_blank" rel="noreferrer">
             Log
+          </a>
+        )}
+        {job.problem?.code === ownFaultCode && (
+          <a className="fix tall" href={`/api/jobs/${job.id}/fault-report`} download>
+            Save fault report
           </a>
         )}
         {job.state === 'done' && version && (
