@@ -1,8 +1,10 @@
 import { randomBytes, scrypt, timingSafeEqual } from 'node:crypto';
 import { promisify } from 'node:util';
 import { addDays } from 'date-fns';
-import { and, desc, eq, inArray, sql } from 'drizzle-orm';
+import { and, desc, eq, inArray } from 'drizzle-orm';
+import { LRUCache } from 'lru-cache';
 import { nanoid } from 'nanoid';
+import PQueue from 'p-queue';
 import type { ReviewLink } from '@mivvy/api';
 import type { Database, Writer } from '../db/database.ts';
 import { deliverables, reviewLinks, reviewVisits } from '../db/schema.ts';
@@ -24,9 +26,17 @@ const cost = { N: 2 ** 17, r: 8, p: 1, maxmem: 256 * 1024 * 1024 };
 const saltBytes = 16;
 const hashBytes = 32;
 
-/** Wrong passwords in a row after which none is looked at for a while, and for how long, milliseconds. */
-const mostWrong = 5;
+/**
+ * Passwords that are tried for a link from one address, and from all together, before none is looked at for a while. Whoever
+ * comes from elsewhere is not shut out by a stranger's guesses, until there are so many that they are an attack.
+ */
+const mostTries = { fromOneAddress: 5, fromAll: 60 };
 const lockedMs = 15 * 60_000;
+/** Links and addresses that are remembered at most. */
+const mostRemembered = 20_000;
+/** Hashing takes 128 MB and a core for a moment: two at once, so that serving films goes on. */
+const hashing = new PQueue({ concurrency: 2 });
+
 /** So many visits of a link are listed. */
 const mostVisits = 50;
 
@@ -38,7 +48,10 @@ async function hashPassword(password: string): Promise<string> {
 
 async function isPassword(kept: string, tried: string): Promise<boolean> {
   const [salt = '', hash = ''] = kept.split('.');
-  const found = await derive(tried.normalize('NFKC'), Buffer.from(salt, 'base64url'), hashBytes, cost);
+  const found = await hashing.add(
+    () => derive(tried.normalize('NFKC'), Buffer.from(salt, 'base64url'), hashBytes, cost),
+    { throwOnTimeout: true },
+  );
   return timingSafeEqual(found, Buffer.from(hash, 'base64url'));
 }
 
@@ -116,26 +129,45 @@ export function closedBecause(link: LinkRow, at: Date): 'ended' | 'revoked' | nu
   return new Date(link.endsAt) <= at ? 'ended' : null;
 }
 
-/** Tries a password. Too many wrong ones lock the link for a while, for everybody: a right one is not looked at then. */
+const triesOf = new WeakMap<Database, LRUCache<string, { tries: number; since: number }>>();
+
+/** Counts a try before anything is done for it. False where there were too many; then it is not counted. */
+function reserveTry(db: Database, keys: readonly [string, number][], at: Date): boolean {
+  const known =
+    triesOf.get(db) ?? new LRUCache<string, { tries: number; since: number }>({ max: mostRemembered });
+  triesOf.set(db, known);
+  const counts = keys.map(([key, most]) => {
+    const there = known.get(key);
+    const counted =
+      there && at.getTime() - there.since < lockedMs ? there : { tries: 0, since: at.getTime() };
+    return { key, most, counted };
+  });
+  if (counts.some(({ counted, most }) => counted.tries >= most)) return false;
+  for (const { key, counted } of counts) known.set(key, { ...counted, tries: counted.tries + 1 });
+  return true;
+}
+
+/**
+ * Tries a password. Each try is counted before it is hashed, so that of many at once no more are looked at than of as many
+ * one after the other.
+ *
+ * @param from the address that it comes from
+ */
 export async function tryPassword(
   db: Database,
   link: LinkRow,
   password: string,
   at: Date,
+  from: string,
 ): Promise<'right' | 'wrong' | 'locked'> {
-  if (link.lockedUntil !== null && new Date(link.lockedUntil) > at) return 'locked';
+  const here = `${link.id} ${from}`;
+  const keys: [string, number][] = [
+    [here, mostTries.fromOneAddress],
+    [link.id, mostTries.fromAll],
+  ];
+  if (!reserveTry(db, keys, at)) return 'locked';
   const right = link.password !== null && (await isPassword(link.password, password));
-  // The database counts: of tries at the same time each counts.
-  const [counted] = await db
-    .update(reviewLinks)
-    .set({ wrongPasswords: right ? 0 : sql`${reviewLinks.wrongPasswords} + 1` })
-    .where(eq(reviewLinks.id, link.id))
-    .returning({ wrong: reviewLinks.wrongPasswords });
-  if ((counted?.wrong ?? 0) >= mostWrong)
-    await db
-      .update(reviewLinks)
-      .set({ wrongPasswords: 0, lockedUntil: new Date(at.getTime() + lockedMs).toISOString() })
-      .where(eq(reviewLinks.id, link.id));
+  if (right) triesOf.get(db)?.delete(here);
   return right ? 'right' : 'wrong';
 }
 

@@ -1,4 +1,5 @@
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
+import { readFile, writeFile } from 'node:fs/promises';
 import { eq } from 'drizzle-orm';
 import {
   deliverableHistorySchema,
@@ -8,10 +9,12 @@ import {
   type ReviewPage,
 } from '@mivvy/api';
 import { operations } from '@mivvy/api/openapi';
-import { reviewLinks } from '../db/schema.ts';
+import { deliverables, reviewLinks } from '../db/schema.ts';
+import { fromStored } from '../storage.ts';
 import { madeProduction, type MadeProduction } from '../testing/made.ts';
 import { testServer, type TestServer } from '../testing/server.ts';
 import { createReviewApp } from './app.ts';
+import { tryPassword } from './links.ts';
 import { serveHere } from '../http/listen.ts';
 import { hashOf } from '../secrets.ts';
 
@@ -166,6 +169,63 @@ test('a password is asked for, tried a few times only, and nothing is told befor
   const locked = await ask(`${other.secret}/enter`, { password: 'another one' });
   expect([locked.status, (locked.body as { code: string }).code]).toEqual([429, 'locked']);
 }, 150_000);
+
+test('sixty guesses at once are counted before they are hashed, and lock out nobody who comes from elsewhere', async () => {
+  const { secret, link: view } = await link({ password: 'red kite 14' });
+  const guesses = await Promise.all(
+    Array.from({ length: 60 }, (_, i) => ask(`${secret}/enter`, { password: `guess ${i}` })),
+  );
+  const told = guesses.map(({ status }) => status);
+  expect([told.filter((n) => n === 401).length, told.filter((n) => n === 429).length]).toEqual([5, 55]);
+  const [row] = await s.ws.db.select().from(reviewLinks).where(eq(reviewLinks.id, view.id));
+  expect(await tryPassword(s.ws.db, row!, 'red kite 14', new Date(), '192.0.2.7')).toBe('right');
+  expect(await tryPassword(s.ws.db, row!, 'red kite 14', new Date(), '127.0.0.1')).toBe('locked');
+}, 150_000);
+
+test('what is refused uses up no notes, a repeated parameter is refused, and a link shows no other production', async () => {
+  const { secret } = await link({ password: 'red kite 14' });
+  const refused = await Promise.all(
+    Array.from({ length: 205 }, () => ask(`${secret}/notes`, { words: 'no' })),
+  );
+  expect(new Set(refused.map(({ status }) => status))).toEqual(new Set([401]));
+  const entered = await ask(`${secret}/enter`, { password: 'red kite 14' });
+  const session = { Cookie: entered.headers.get('set-cookie')!.split(';')[0]! };
+  const shown = reviewPageSchema.parse((await ask(secret, undefined, session)).body);
+  const [file] = shown.files;
+  const note = {
+    deliverableId: file!.id,
+    sha256: file!.sha256,
+    frame: 1,
+    x: 0.5,
+    y: 0.5,
+    words: 'Up',
+    by: 'Ada',
+  };
+  expect((await ask(`${secret}/notes`, note, session)).status).toBe(200);
+  const path = `${secret}/files/${file!.id}`;
+  expect((await ask(`${path}?keep=1`, undefined, session)).status).toBe(403);
+  expect((await ask(`${path}?keep=1&keep=1`, undefined, session)).status).toBe(400);
+  const other = await s.call('POST', `/productions/${made.id}/review-links`, {
+    name: 'Two',
+    versionIds: [...made.versionIds, 'nobodys1'],
+  });
+  expect(other.status).toBe(400);
+}, 150_000);
+
+test('a film that was changed on the disk cannot be approved', async () => {
+  const { secret } = await link();
+  const { files } = await page(secret);
+  const [file] = files;
+  const [row] = await s.ws.db.select().from(deliverables).where(eq(deliverables.id, file!.id));
+  const path = fromStored(s.ws.storage, row!.path);
+  const bytes = await readFile(path);
+  await writeFile(path, Buffer.concat([bytes, Buffer.from('more')]));
+  const answer = { deliverableId: file!.id, sha256: file!.sha256, answer: 'approved', by: 'Ada' };
+  expect((await ask(`${secret}/answers`, answer)).status).toBe(409);
+  await writeFile(path, bytes);
+  expect((await ask(`${secret}/answers`, answer)).status).toBe(200);
+  expect((await ask(`${secret}/answers`, { ...answer, answer: 'withdrawn' })).status).toBe(200);
+});
 
 test('no route of the workspace is there for a review session, and the workspace refuses one', async () => {
   const { secret } = await link({ password: 'red kite 14' });

@@ -53,6 +53,11 @@ export function reviewRoutes(ws: Workspace): Router {
   }
 
   const router = Router();
+  router.use((req, _res, next) => {
+    const repeated = Object.entries(req.query).find(([, value]) => typeof value !== 'string');
+    if (repeated) refuse(400, 'bad-request', `“${repeated[0]}” may be given once.`);
+    next();
+  });
   const slowGuesses = rateLimit({
     windowMs: 60_000,
     limit: guessesAMinute,
@@ -86,7 +91,7 @@ export function reviewRoutes(ws: Workspace): Router {
       const link = await linkOf(ws.db, param(req, 'secret'));
       if (!link || closedBecause(link, new Date())) return void (await openLink(req));
       const { password } = bodyOf(reviewEntrySchema, req);
-      const found = await tryPassword(ws.db, link, password, new Date());
+      const found = await tryPassword(ws.db, link, password, new Date(), req.ip ?? '');
       if (found === 'locked') {
         await visited(ws.db, link, browserOf(req), 'locked');
         refuse(429, 'locked', 'Too many wrong passwords.', 'Try again in a quarter of an hour.');
@@ -129,7 +134,13 @@ export function reviewRoutes(ws: Workspace): Router {
   );
   router.post(
     '/:secret/notes',
+    // What is refused uses up nothing of what a client may do.
+    async (req, _res, next) => {
+      await openLink(req);
+      next();
+    },
     rateLimit({
+      skipFailedRequests: true,
       windowMs: 3600_000,
       limit: notesAnHour,
       keyGenerator: (req) => String(req.params.secret),
@@ -185,6 +196,9 @@ async function takeAnswer(ws: Workspace, openLink: Opener, req: Request, res: Re
   const link = await openLink(req);
   const said = bodyOf(reviewAnswerSchema, req);
   const file = await fileSeen(ws, link, said);
+  // What cannot be seen now cannot be approved.
+  if (said.answer === 'approved' && (await lookAtDeliverable(ws, file, { wait: true })) !== 'same')
+    refuse(409, 'gone', 'That film cannot be shown just now.', 'Ask whoever sent the link.');
   await ws.db.transaction(async (tx) => {
     const [last] = await tx
       .select()

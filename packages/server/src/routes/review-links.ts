@@ -2,7 +2,7 @@ import { Router, type Request, type Response } from 'express';
 import { and, eq, inArray, isNull } from 'drizzle-orm';
 import QRCode from 'qrcode';
 import { newReviewLinkSchema } from '@mivvy/api';
-import { deliverables, reviewLinks } from '../db/schema.ts';
+import { deliverables, reviewLinks, versions } from '../db/schema.ts';
 import { isNewest } from '../files/look-at-files.ts';
 import { bodyOf, param, refuse, route, whoOf } from '../http/problems.ts';
 import { linksOf, linkView, makeLink } from '../review/links.ts';
@@ -55,6 +55,17 @@ async function startReview(ws: Workspace, req: Request, res: Response): Promise<
       'review-closed',
       'The review surface is not open.',
       'Start Mivvy again; its log says why it could not be opened.',
+    );
+  const own = await ws.db
+    .select({ id: versions.id })
+    .from(versions)
+    .where(and(inArray(versions.id, versionIds), eq(versions.productionId, id)));
+  if (own.length < new Set(versionIds).size)
+    refuse(
+      400,
+      'other-production',
+      'A version of another production cannot be shown by this link.',
+      'Choose versions of this production.',
     );
   const ready = await ws.db
     .select({ id: deliverables.id })
