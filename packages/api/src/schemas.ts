@@ -474,7 +474,6 @@ export const cutChangeSchema = z.strictObject({
   pace: paceSchema.optional(),
   joinMs: z.number().min(0).max(500).optional(),
 });
-/** The cut that a version plays from now on; null for the full film. */
 /** How far a version's picture is sharpened; null for not at all. */
 export const sharpenChoiceSchema = z.strictObject({ sharpen: sharpenSchema.nullable() });
 /** A typeface that somebody brought in for titles. */
@@ -485,6 +484,7 @@ export const textlessChoiceSchema = z.strictObject({ masterId: id });
 export const drawnTextlessSchema = z.strictObject({ textless: z.boolean() });
 /** The master's frame that a version's cover shows; null for the middle of what plays. */
 export const coverChoiceSchema = z.strictObject({ frame: z.number().int().nonnegative().nullable() });
+/** The cut that a version plays from now on; null for the full film. */
 export const playsCutSchema = z.strictObject({ cutId: id.nullable() });
 /** A cut made from an edit list, and what is worth saying about that. */
 export const cutReadSchema = z.object({ master: masterSchema, cutId: id, words: z.array(z.string()) });

@@ -64,7 +64,7 @@ export class IdleWatch {
   private readonly samples: Used[] = [usedNow()];
   private readonly timer = setInterval(() => this.sample(), sampleEveryMs).unref();
   private readonly cores = coresAllowed();
-  private lastBegun = 0;
+  private lastBegun = -Infinity;
 
   /** Whether another job may be begun beside so many. */
   bears(running: number): boolean {
@@ -74,14 +74,14 @@ export class IdleWatch {
       running,
       cores: this.cores,
       idleCores: all > 0 ? (this.cores * (last.idle - first.idle)) / all : 0,
-      secondsSince: (Date.now() - this.lastBegun) / 1000,
+      secondsSince: (performance.now() - this.lastBegun) / 1000,
       freeBytes: freemem(),
     });
   }
 
   /** One was begun: what it needs shows from now on. */
   begun(): void {
-    this.lastBegun = Date.now();
+    this.lastBegun = performance.now();
     this.samples.splice(0, this.samples.length, usedNow());
   }
 

@@ -158,4 +158,11 @@ test('from the command line, in sentences', async () => {
   const restored = await run('restore', folder);
   expect([restored.exitCode, restored.stderr]).toEqual([2, expect.stringMatching(/is not empty/)]);
   expect((await run('backup')).exitCode).toBe(2);
+  // A folder that nothing can be written to: a sentence, and no trace of the program.
+  const nowhere = await run('backup', '/proc/nowhere');
+  expect([nowhere.exitCode, nowhere.stderr]).toEqual([
+    1,
+    expect.stringMatching(/^The copy was not finished: /),
+  ]);
+  expect(nowhere.stderr).not.toMatch(/^\s+at /m);
 }, 300_000);

@@ -1,6 +1,7 @@
 import { resolve } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { bytesLabel, countWords, problemLine } from '@mivvy/core';
+import { isDiskFull } from '../disk/full.ts';
 import { backUp } from './backup.ts';
 import { restore } from './restore.ts';
 
@@ -41,4 +42,14 @@ async function run(): Promise<number> {
   return 0;
 }
 
-process.exitCode = await run();
+try {
+  process.exitCode = await run();
+} catch (error) {
+  // Whoever runs this reads a sentence, whatever happened; what was begun is complete or gone.
+  tell(
+    isDiskFull(error)
+      ? 'The disk is full, so the copy was not finished. Free some space and run it again: what is there already is not copied twice.'
+      : `The copy was not finished: ${(error as Error).message}. Nothing of the workspace was changed.`,
+  );
+  process.exitCode = 1;
+}

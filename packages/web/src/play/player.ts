@@ -249,8 +249,7 @@ export class Player {
     for (const film of this.films.values()) film.video.playbackRate = Math.min(fastestPlayed, speed * pace);
   }
 
-  /** Which film's frames the head counts. */
-  /** The master that leads; null before there is one. */
+  /** The master that leads, whose frames the head counts; null before there is one. */
   leads(): string | null {
     return this.leadId;
   }
