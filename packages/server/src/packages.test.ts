@@ -102,6 +102,22 @@ test('the same lies in a folder, whole; the next one does not write over it', as
   await execa('sha256sum', ['-c', '--quiet', 'SHA256SUMS'], { cwd: first });
 });
 
+test('four at once into one folder take a number each; a folder inside the workspace is refused', async () => {
+  const folder = join(dir, 'at once');
+  const write = (to: string) =>
+    s.call('POST', `/productions/${made.id}/package`, { deliverableIds: ids, folder: to });
+  const answers = await Promise.all([1, 2, 3, 4].map(() => write(folder)));
+  expect(answers.map(({ status }) => status)).toEqual([200, 200, 200, 200]);
+  const names = await readdir(folder);
+  expect([names.length, names.some((name) => name.startsWith('.'))]).toEqual([4, false]);
+  for (const name of names)
+    await execa('sha256sum', ['-c', '--quiet', 'SHA256SUMS'], { cwd: join(folder, name) });
+  for (const own of [s.ws.storage.root, join(s.ws.storage.root, 'deliverables', 'x')]) {
+    const refused = await write(own);
+    expect([refused.status, (refused.body as { code: string }).code]).toEqual([400, 'own-folder']);
+  }
+});
+
 test('a cover is picked, made, packed and handed out; another pick makes its file behind, a changed one is not packed', async () => {
   const book = JSON.stringify({
     format: 'mivvy-spec-book',

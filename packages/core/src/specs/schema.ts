@@ -12,7 +12,7 @@ import { frameRateRule } from './rules/frame-rate.ts';
 import { frameRule } from './rules/frame.ts';
 import { videoRule } from './rules/video.ts';
 
-const day = z.string().regex(/^\d{4}-\d{2}-\d{2}$/, 'a date is written 2026-11-02');
+const day = z.iso.date('a date is written 2026-11-02');
 
 /** One slot of an outlet, with its numbers: what each rule adds is in `rules/`. */
 export const placementSchema = closed({

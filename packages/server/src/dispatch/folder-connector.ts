@@ -1,4 +1,4 @@
-import { copyFile, rename, rm, stat, writeFile } from 'node:fs/promises';
+import { copyFile, link, rename, rm, stat, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { sha256File } from '@mivvy/media';
 import type { Receipt } from '@mivvy/api';
@@ -14,25 +14,18 @@ export const folderConnector: Connector = {
     try {
       await makeFolder(of.destination);
       const taken = await firstTaken(of);
-      if (taken !== undefined)
-        return {
-          kind: 'refused',
-          problem: {
-            code: 'name-taken',
-            sentence: `The folder already has another ${taken}.`,
-            mend: 'Move that one away, or change the naming.',
-          },
-        };
+      if (taken !== undefined) return nameTaken(taken);
       // The film comes last: whoever watches for it finds beside it what belongs to it.
       for (const { name, content } of of.beside) {
         await writeFile(hidden, content);
-        await rename(hidden, join(of.destination, name));
+        await place(hidden, join(of.destination, name));
       }
       await copyFile(of.path, hidden);
       const sha256 = await sha256File(hidden);
-      await rename(hidden, path);
+      await place(hidden, path);
       return { kind: 'arrived', receipt: await receiptAt(of, sha256) };
     } catch (error) {
+      if ((error as NodeJS.ErrnoException).code === 'EEXIST') return nameTaken(of.fileName);
       const reason = isDiskFull(error)
         ? 'its disk is full'
         : ((error as NodeJS.ErrnoException).code ?? 'unknown');
@@ -58,10 +51,39 @@ export const folderConnector: Connector = {
       : { kind: 'nothing' };
   },
   async takeBack(of: Consignment) {
-    for (const name of [of.fileName, ...of.beside.map((each) => each.name)])
-      await rm(join(of.destination, name), { force: true });
+    // Only what is ours: another program may have put something else under the same name since.
+    for (const { name, sha256 } of [{ name: of.fileName, sha256: of.sha256 }, ...of.beside]) {
+      const path = join(of.destination, name);
+      if ((await sumAt(path)) === sha256) await rm(path, { force: true });
+    }
   },
 };
+
+const nameTaken = (name: string) => ({
+  kind: 'refused' as const,
+  problem: {
+    code: 'name-taken',
+    sentence: `The folder already has another ${name}.`,
+    mend: 'Move that one away, or change the naming.',
+  },
+});
+
+/** Puts a finished file in its place, never in that of another: one of the same bytes that is there already is ours. */
+async function place(from: string, to: string): Promise<void> {
+  try {
+    await link(from, to);
+  } catch (error) {
+    const { code } = error as NodeJS.ErrnoException;
+    if (code === 'EEXIST') {
+      if ((await sumAt(to)) !== (await sumAt(from))) throw error;
+    } else if (code === 'EPERM' || code === 'ENOTSUP' || code === 'EOPNOTSUPP' || code === 'EXDEV') {
+      // Some file systems know no second name for a file; there, having looked before is the best that can be had.
+      return rename(from, to);
+    } else throw error;
+  }
+  // The hidden name is written to again: it must not be another name of the placed file.
+  await rm(from, { force: true });
+}
 
 /** The sum of a file; empty where it is not there. */
 const sumAt = (path: string): Promise<string> => sha256File(path).catch(() => '');

@@ -7,6 +7,7 @@ import { newDispatchSchema, type Dispatch } from '@mivvy/api';
 import type { Writer } from '../db/database.ts';
 import { deliverables, dispatches, jobs, versions } from '../db/schema.ts';
 import { besideSums } from '../files/beside.ts';
+import { refuseOwnFolder } from './own-folder.ts';
 import { bodyOf, param, refuse, route, whoOf, windowOf } from '../http/problems.ts';
 import type { JobRow } from '../jobs/runner.ts';
 import { settleStandings } from '../plans.ts';
@@ -61,6 +62,7 @@ async function dispatchFiles(ws: Workspace, req: Request, res: Response): Promis
   const folder = wanted.folder?.trim() ?? '';
   if (wanted.connector === 'folder' && !isAbsolute(folder))
     refuse(400, 'bad-folder', 'The folder’s whole path is needed.', 'Write it from its root on.');
+  if (wanted.connector === 'folder') refuseOwnFolder(ws, folder);
   await settleStandings(ws);
   const files = await ws.db
     .select({ file: deliverables, version: versions })

@@ -7,12 +7,14 @@ import { pipeline } from 'node:stream/promises';
 import { create as contentDisposition } from 'content-disposition';
 import { format } from 'date-fns';
 import { Router, type Request, type Response } from 'express';
+import { nanoid } from 'nanoid';
 import { ZipFile } from 'yazl';
 import * as z from 'zod';
 import { freeName, nameKey, slug } from '@mivvy/core';
 import { sha256File } from '@mivvy/media';
 import { packageFolderSchema } from '@mivvy/api';
 import { isDiskFull } from '../disk/full.ts';
+import { refuseOwnFolder } from './own-folder.ts';
 import { happened } from '../happenings.ts';
 import { bodyOf, param, refuse, route, whoOf } from '../http/problems.ts';
 import { packageEntries, type PackageEntry } from '../package-entries.ts';
@@ -102,17 +104,13 @@ async function writeFolder(ws: Workspace, req: Request, res: Response): Promise<
   if (!isAbsolute(folder))
     refuse(400, 'bad-folder', 'The folder’s whole path is needed.', 'Write it from its root on.');
   const entries = await packageEntries(ws, production.id, deliverableIds);
-  const there = new Set(
-    await readdir(folder).then(
-      (names) => names.map(nameKey),
-      () => [],
-    ),
-  );
-  const name = freeName(packageName(production), there);
-  const hidden = join(folder, `.${name}.part`);
+  refuseOwnFolder(ws, folder);
+  // A name of its own: two that are written at the same time do not meet.
+  const hidden = join(folder, `.${packageName(production)}.${nanoid(6)}.part`);
+  let path: string;
   try {
     for (const entry of entries) await writeEntry(hidden, entry);
-    await rename(hidden, join(folder, name));
+    path = await placeFolder(hidden, folder, packageName(production));
   } catch (error) {
     await rm(hidden, { recursive: true, force: true }).catch(() => undefined);
     if (isDiskFull(error))
@@ -130,7 +128,22 @@ async function writeFolder(ws: Workspace, req: Request, res: Response): Promise<
     );
   }
   await packed(ws, req, production.id, deliverableIds.length);
-  res.json({ path: join(folder, name) });
+  res.json({ path });
+}
+
+/** Gives a finished folder the first free name; one that is taken at the same moment is not written over. */
+async function placeFolder(hidden: string, folder: string, wished: string): Promise<string> {
+  for (;;) {
+    const taken = new Set((await readdir(folder)).map(nameKey));
+    const path = join(folder, freeName(wished, taken));
+    try {
+      await rename(hidden, path);
+      return path;
+    } catch (error) {
+      const { code } = error as NodeJS.ErrnoException;
+      if (code !== 'ENOTEMPTY' && code !== 'EEXIST') throw error;
+    }
+  }
 }
 
 async function writeEntry(root: string, entry: PackageEntry): Promise<void> {
