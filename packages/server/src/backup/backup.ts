@@ -1,11 +1,12 @@
 import { existsSync } from 'node:fs';
-import { mkdir, readdir, rm, stat } from 'node:fs/promises';
+import { readdir, rm, stat } from 'node:fs/promises';
 import { dirname, isAbsolute, join, relative, resolve } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { createClient } from '@libsql/client';
 import writeFileAtomic from 'write-file-atomic';
 import { fail, ok, type Result } from '@mivvy/core';
 import { sha256File } from '@mivvy/media';
+import { makeFolder } from '../storage.ts';
 import { copyWhole } from './copy.ts';
 import { bytesPath, manifestFolder, newestManifest, type BackedUpFile, type Manifest } from './manifest.ts';
 
@@ -77,15 +78,15 @@ export async function backUp(dataDir: string, folder: string): Promise<Result<Ba
     return fail('inside', 'A backup inside the workspace is none.', 'Name a folder outside it.');
   const before = await newestManifest(folder);
   const knownBefore = new Map((before?.files ?? []).map((file) => [file.path, file]));
-  await mkdir(manifestFolder(folder), { recursive: true });
-  await mkdir(join(folder, 'files'), { recursive: true });
+  await makeFolder(manifestFolder(folder));
+  await makeFolder(join(folder, 'files'));
   const near = join(folder, 'files', 'new');
   const end: BackupEnd = { files: 0, bytes: 0, newFiles: 0, newBytes: 0, missing: [] };
   const copyIn = (path: string) =>
     copyWhole(path, near, async (sha256) => {
       const place = bytesPath(folder, sha256);
       if (existsSync(place)) return null;
-      await mkdir(dirname(place), { recursive: true });
+      await makeFolder(dirname(place));
       end.newFiles++;
       return place;
     });

@@ -1,7 +1,8 @@
 import { existsSync } from 'node:fs';
-import { mkdir, readdir, rename, rm, utimes } from 'node:fs/promises';
+import { readdir, rename, rm, utimes } from 'node:fs/promises';
 import { dirname, isAbsolute, join, normalize } from 'node:path';
 import { fail, ok, type Result } from '@mivvy/core';
+import { makeFolder } from '../storage.ts';
 import { provedBackup } from './backup.ts';
 import { copyWhole } from './copy.ts';
 import { bytesPath, newestManifest } from './manifest.ts';
@@ -47,7 +48,7 @@ export async function restore(folder: string, dataDir: string): Promise<Result<R
   await rm(unfinished, { recursive: true, force: true });
   const end: RestoreEnd = { madeAt: manifest.madeAt, files: 0, bytes: 0, words: [] };
   const put = async (sha256: string, to: string) => {
-    await mkdir(dirname(to), { recursive: true });
+    await makeFolder(dirname(to));
     await copyWhole(bytesPath(folder, sha256), to, (found) =>
       found === sha256
         ? Promise.resolve(to)
@@ -55,7 +56,7 @@ export async function restore(folder: string, dataDir: string): Promise<Result<R
     );
   };
   try {
-    await mkdir(unfinished, { recursive: true });
+    await makeFolder(unfinished);
     await put(manifest.database, join(unfinished, 'mivvy.sqlite'));
     for (const { path, sha256, bytes, modified } of manifest.files) {
       const outside = isAbsolute(path);
