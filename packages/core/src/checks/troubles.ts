@@ -122,7 +122,7 @@ function keepTrouble({ keep, how, span }: HiddenSpan): Trouble {
   }
 }
 
-/** A face of which more than the first and less than the second share is shown is cut: half a face, and no one left out. */
+/** A face is cut when the share of it that is shown is between these two; below the first it is out of the picture. */
 const [leftOut, asGoodAsWhole] = [0.08, 0.98];
 
 /** Whether a window shows a part of a face that it could show whole, in most of the frames that it is looked at in. */

@@ -21,7 +21,7 @@ export function headOf<Box extends Pick<TrackedBox, 'x' | 'y' | 'w' | 'h'>>(face
   };
 }
 
-/** A face lies in a person wherever both are seen. */
+/** True for a face that is inside the person in most frames that show both. */
 export function belongs(face: Track, person: Track): boolean {
   let [inside, both] = [0, 0];
   for (const p of face.places) {

@@ -117,7 +117,7 @@ export async function deliver(plan: RenderPlan, options: DeliverOptions): Promis
   const making = catching(() => make(plan, watched, before, signal));
   const made = await making
     .catch(async (error: unknown): Promise<Result<Delivered>> => {
-      // What a disk or a tool says by a code is told as that; all else is ours.
+      // An error with a system code comes from the disk or a tool; every other one is our fault.
       if (error instanceof Cancelled || (error as NodeJS.ErrnoException).code !== undefined) throw error;
       const why = error instanceof Error ? (error.stack ?? error.message) : String(error);
       if (logFile) await appendFile(logFile, `${why}\n`).catch(() => undefined);

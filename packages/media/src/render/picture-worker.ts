@@ -55,7 +55,7 @@ const write = async (drawn: Buffer) => {
     tell({ kind: 'progress', frames, speed: frameToSeconds(frames, plan.rate) / ((now - started) / 1000) });
   }
 };
-/** What we failed at ourselves. Then nothing more is read, and the encoder is given no more. */
+/** The frame that could not be drawn by our fault, and why. After it nothing more is read or encoded. */
 let fault: { frame: number; why: string } | undefined;
 const draw = (picture: Uint8Array): Buffer | undefined => {
   try {

@@ -13,7 +13,7 @@ export interface GuardedKernel {
 }
 
 /**
- * Loads a kernel with guarded blocks. What was released is filled with the value as well, so that whoever still reads it
+ * Loads a kernel with guarded blocks. What was released is filled with the value as well, so that a read of it
  * draws something else.
  *
  * @param value what the guards hold: a picture that depends on it was drawn from outside its blocks

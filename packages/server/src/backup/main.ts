@@ -45,7 +45,7 @@ async function run(): Promise<number> {
 try {
   process.exitCode = await run();
 } catch (error) {
-  // Whoever runs this reads a sentence, whatever happened; what was begun is complete or gone.
+  // A person reads a sentence, never a stack trace. Every copied file is complete or gone.
   tell(
     isDiskFull(error)
       ? 'The disk is full, so the copy was not finished. Free some space and run it again: what is there already is not copied twice.'

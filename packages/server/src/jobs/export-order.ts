@@ -94,9 +94,9 @@ export async function filmRead(
 
 /**
  * An export as it was asked for. It is decided before, stored with the job when the film has been read, and used for
- * making, judging and storing: what changes meanwhile changes nothing of it.
+ * making, judging and storing. Later changes do not affect it.
  *
- * @returns null where its version was removed meanwhile
+ * @returns null if its version has been removed since
  */
 export async function exportOrder(ws: Ws, job: JobRow): Promise<Result<ExportOrder | null>> {
   const found = await findVersion(ws, job.subjectId);

@@ -27,8 +27,8 @@ const saltBytes = 16;
 const hashBytes = 32;
 
 /**
- * Passwords that are tried for a link from one address, and from all together, before none is looked at for a while. Whoever
- * comes from elsewhere is not shut out by a stranger's guesses, until there are so many that they are an attack.
+ * Most passwords that can be tried for a link in a quarter of an hour, from one address and from all together. A stranger's
+ * guesses do not lock out other addresses until the second limit is reached.
  */
 const mostTries = { fromOneAddress: 5, fromAll: 60 };
 const lockedMs = 15 * 60_000;
